@@ -1,0 +1,1 @@
+"""Readers of artwork: bytes in, a ``Drawing`` in mm and a report out. Knows no jobs."""

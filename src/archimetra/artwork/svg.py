@@ -1,0 +1,513 @@
+"""SVG to ``Drawing``: shapes in mm with y up, true to the size the file states, with a report.
+
+Brought in: paths and basic shapes, nested transforms, groups (as layers), ``use`` and ``symbol``,
+styles, both fill rules, strokes as lines. Reported and left out: text, pictures, damaged elements.
+Reported and brought in whole: clipped and masked shapes. A bad element costs that element only.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+from pathlib import Path as FilePath
+from typing import NamedTuple
+
+import msgspec
+import numpy as np
+
+from archimetra.artwork.drawing import LARGEST_MM, DrawnShape, Drawing, Scale, transformed
+from archimetra.artwork.svg_paths import (
+    MM_PER,
+    PX_PER_INCH,
+    circle_path,
+    parse_length,
+    parse_numbers,
+    parse_path,
+    parse_transform,
+    rectangle_path,
+)
+from archimetra.artwork.svg_style import INHERITED, StyleSheet
+from archimetra.artwork.svg_tree import Node, read_tree
+from archimetra.base.errors import ArtworkError
+from archimetra.base.findings import Finding, Severity
+from archimetra.geometry.affine import IDENTITY, Affine
+from archimetra.geometry.path import Kind, Path
+from archimetra.geometry.region import FillRule
+
+MAX_SHAPES = 500_000  # after `use` has been followed; a small file can ask for billions
+MAX_USE_DEPTH = 40
+JOIN_MM = 0.001  # ends this near are one point written twice
+
+_SHAPES = ("path", "rect", "circle", "ellipse", "line", "polyline", "polygon")
+_TEXT = ("text", "flowRoot")
+_SILENT = (
+    "defs", "style", "title", "desc", "metadata", "namedview", "script", "clipPath", "mask", "linearGradient",
+    "radialGradient", "pattern", "marker", "filter", "symbol", "font", "animate", "animateTransform", "set", "view",
+)  # fmt: skip
+
+
+def read_svg_file(path: FilePath) -> Drawing:
+    """The drawing in a file. Raises ArtworkError where nothing can be brought in."""
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise ArtworkError(f"{path.name} could not be read: {error.strerror}. Check that it is there and readable.") from error
+    return read_svg(data, name=path.name)
+
+
+def read_svg(data: bytes, *, name: str) -> Drawing:
+    """The drawing in SVG bytes; ``name`` is the file's name, for the report and the drawing's own name."""
+    root = read_tree(data, name)
+    return _Reader(root, name).read()
+
+
+class _Page(NamedTuple):
+    to_px: Affine  # file units to px, y down
+    size_px: tuple[float, float] | None
+    unit_px: float  # one file unit in px
+    mm_per_px: float
+    scale: Scale
+
+
+class _State(NamedTuple):
+    to_page: Affine
+    style: dict[str, str]
+    layer: int
+    use_depth: int
+
+
+class _Reader:
+    def __init__(self, root: Node, name: str) -> None:
+        self._root = root
+        self._name = name
+        self._report: list[Finding] = []
+        self._layers: list[str] = []
+        self._shapes: list[DrawnShape] = []
+        self._left_out: Counter[str] = Counter()
+        self._first_line: dict[str, int] = {}
+        self._by_id: dict[str, Node] = {}
+        self._using: list[Node] = []
+        styles: list[str] = []
+        for node in _walk(root):
+            id_ = node.attributes.get("id")
+            if id_ is not None:
+                self._by_id.setdefault(id_, node)
+            if node.tag == "style":
+                styles.append(node.text)
+        self._sheet = StyleSheet(styles)
+
+    def read(self) -> Drawing:
+        page = self._page()
+        y_up = Affine(page.mm_per_px, 0.0, 0.0, -page.mm_per_px, 0.0, 0.0)
+        if page.size_px is not None:
+            y_up = y_up.then(Affine.shift(0.0, page.size_px[1] * page.mm_per_px))
+        layer_nodes = self._layer_nodes()
+        start = _State(page.to_px.then(y_up), {}, -1, 0)
+        self._visit_children(self._root, self._styled(self._root, start), layer_nodes)
+        shapes = self._shapes
+        if not shapes:
+            raise ArtworkError(self._nothing_to_cut())
+        if page.size_px is None:
+            shapes = _moved_to_origin(shapes)
+        self._summarise(page)
+        page_mm = None if page.size_px is None else tuple(side * page.mm_per_px for side in page.size_px)
+        return Drawing(
+            name=self._name.rsplit(".", 1)[0],
+            layers=tuple(self._layers),
+            shapes=tuple(shapes),
+            scale=page.scale,
+            page_mm=(page_mm[0], page_mm[1]) if page_mm else None,
+            report=tuple(self._report),
+        )
+
+    # ---- page and unit
+
+    def _page(self) -> _Page:
+        root = self._root.attributes
+        view = self._view_box(self._root)
+        width, height = self._side("width"), self._side("height")
+        mm_per_px = 25.4 / PX_PER_INCH
+        size_px: tuple[float, float] | None = None
+        if width and height:
+            size_px = (width[0], height[0])
+        elif view and (width or height):
+            ratio = view[3] / view[2]
+            size_px = (width[0], width[0] * ratio) if width else (height[0] / ratio, height[0])  # type: ignore[index]
+        elif view:
+            size_px = (view[2], view[3])
+        to_px = IDENTITY
+        unit_px = 1.0
+        if view and size_px:
+            to_px = _fit(view, size_px, root.get("preserveAspectRatio", ""))
+            unit_px = (abs(to_px.determinant)) ** 0.5
+        stated = width or height
+        return _Page(to_px, size_px, unit_px, mm_per_px, self._scale(stated, unit_px * mm_per_px, view))
+
+    def _scale(
+        self, stated: tuple[float, str] | None, mm_per_unit: float, view: tuple[float, float, float, float] | None
+    ) -> Scale:
+        if stated and stated[1] not in ("", "px"):
+            reason = f"The file states its size in {stated[1]}; that was taken as it stands."
+            return Scale(unit=stated[1], mm_per_unit=mm_per_unit, reason=reason, is_certain=True)
+        if stated:
+            reason = "The file states its size in pixels, which are 96 to the inch in SVG. Check the size below."
+        elif view:
+            reason = "The file states no size; its units were taken for pixels, 96 to the inch. Check the size below."
+        else:
+            reason = "The file states no size and no unit; pixels, 96 to the inch, were assumed. Check the size below."
+        return Scale(unit="px (96 per inch)", mm_per_unit=mm_per_unit, reason=reason, is_certain=False)
+
+    def _side(self, name: str) -> tuple[float, str] | None:
+        text = self._root.attributes.get(name)
+        if text is None:
+            return None
+        try:
+            value, unit = parse_length(text)
+        except ValueError:
+            self._note("svg-size", Severity.CAUTION, f"The page's {name} '{text}' is not a length and was ignored.", self._root)
+            return None
+        if unit == "%" or value <= 0:
+            return None
+        return value * (MM_PER[unit] / MM_PER["px"] if unit else 1.0), unit
+
+    def _view_box(self, node: Node) -> tuple[float, float, float, float] | None:
+        text = node.attributes.get("viewBox")
+        if text is None:
+            return None
+        try:
+            x, y, width, height = parse_numbers(text)
+        except ValueError:
+            self._note("svg-viewbox", Severity.CAUTION, f"The viewBox '{text}' is damaged and was ignored.", node)
+            return None
+        return (x, y, width, height) if width > 0 and height > 0 else None
+
+    # ---- layers
+
+    def _layer_nodes(self) -> dict[int, int]:
+        """Which groups are layers: those marked as such, else the groups at the top (below a lone wrapper)."""
+        marked = [node for node in _walk(self._root) if node.tag == "g" and node.attributes.get("groupmode") == "layer"]
+        top = self._root
+        while True:
+            drawn = [child for child in top.children if child.tag in (*_SHAPES, "g", "use", "svg")]
+            if len(drawn) == 1 and drawn[0].tag == "g" and any(c.tag == "g" for c in drawn[0].children):
+                top = drawn[0]
+            else:
+                break
+        groups = marked or [child for child in top.children if child.tag == "g"]
+        numbers: dict[int, int] = {}
+        for node in groups:
+            label = node.attributes.get("label") or node.attributes.get("id") or f"Group {len(numbers) + 1}"
+            numbers[id(node)] = self._layer(label)
+        return numbers
+
+    def _layer(self, name: str) -> int:
+        if name not in self._layers:
+            self._layers.append(name)
+        return self._layers.index(name)
+
+    # ---- walking
+
+    def _styled(self, node: Node, state: _State) -> _State:
+        own = self._sheet.properties_of(node)
+        style = state.style
+        changed = {key: value for key, value in own.items() if key in INHERITED and value != "inherit"}
+        if changed:
+            style = {**style, **changed}
+        to_page = state.to_page
+        transform = own.get("transform")
+        if transform and transform != "none":
+            to_page = parse_transform(transform).then(to_page)
+        return state._replace(style=style, to_page=to_page)
+
+    def _visit_children(self, node: Node, state: _State, layers: dict[int, int]) -> None:
+        for child in node.children:
+            self._visit(child, state, layers)
+
+    def _visit(self, node: Node, state: _State, layers: dict[int, int]) -> None:
+        tag = node.tag
+        if node.is_foreign or tag in _SILENT:
+            return
+        if tag in _TEXT:
+            self._leave_out("text", node)
+        elif tag == "image":
+            self._leave_out("picture", node)
+        elif tag in ("g", "a", "svg", "switch", "use", *_SHAPES):
+            own = self._sheet.properties_of(node)
+            if own.get("display") == "none":
+                self._leave_out("hidden", node)
+                return
+            try:
+                inner = self._styled(node, state)
+            except ValueError as error:
+                self._note("svg-transform", Severity.CAUTION, f"An element was left out: {error}.", node)
+                return
+            for clip in ("clip-path", "mask"):
+                if own.get(clip, "none") != "none":
+                    self._leave_out(clip, node)
+            if tag in _SHAPES:
+                self._shape(node, inner)
+            else:
+                inner = inner._replace(layer=layers.get(id(node), inner.layer))
+                self._container(node, inner, layers)
+        else:
+            self._leave_out(f"<{tag}>", node)
+
+    def _container(self, node: Node, state: _State, layers: dict[int, int]) -> None:
+        if node.tag == "use":
+            self._use(node, state, layers)
+        elif node.tag == "svg" and node is not self._root:
+            self._nested_page(node, state, layers)
+        elif node.tag == "switch":
+            if node.children:
+                self._visit(node.children[-1], state, layers)
+        else:
+            self._visit_children(node, state, layers)
+
+    def _use(self, node: Node, state: _State, layers: dict[int, int]) -> None:
+        link = node.attributes.get("href", "")
+        target = self._by_id.get(link[1:]) if link.startswith("#") else None
+        if target is None:
+            self._note("svg-use", Severity.CAUTION, f"A copy of '{link}' was left out: there is no such element.", node)
+            return
+        if target in self._using or len(self._using) >= MAX_USE_DEPTH:
+            self._note("svg-use-loop", Severity.CAUTION, f"A copy of '{link}' was left out: it contains itself.", node)
+            return
+        x, y = self._number(node, "x"), self._number(node, "y")
+        placed = state._replace(to_page=Affine.shift(x, y).then(state.to_page))
+        self._using.append(target)
+        if target.tag == "symbol":
+            try:
+                self._nested_page(target, self._styled(target, placed), layers, size_of=node)
+            except ValueError as error:
+                self._note("svg-transform", Severity.CAUTION, f"An element was left out: {error}.", target)
+        else:
+            self._visit(target, placed, layers)
+        self._using.pop()
+
+    def _nested_page(self, node: Node, state: _State, layers: dict[int, int], *, size_of: Node | None = None) -> None:
+        holder = size_of or node
+        m = IDENTITY if size_of else Affine.shift(self._number(node, "x"), self._number(node, "y"))
+        view = self._view_box(node)
+        width, height = self._number(holder, "width"), self._number(holder, "height")
+        if view and width > 0 and height > 0:
+            m = _fit(view, (width, height), node.attributes.get("preserveAspectRatio", "")).then(m)
+        elif view:
+            m = Affine.shift(-view[0], -view[1]).then(m)
+        self._visit_children(node, state._replace(to_page=m.then(state.to_page)), layers)
+
+    # ---- shapes
+
+    def _shape(self, node: Node, state: _State) -> None:
+        if len(self._shapes) >= MAX_SHAPES:
+            raise ArtworkError(f"{self._name} draws more than {MAX_SHAPES:,} shapes. Split the drawing.")
+        style = state.style
+        if style.get("visibility") in ("hidden", "collapse"):
+            self._leave_out("hidden", node)
+            return
+        is_filled = style.get("fill", "black") not in ("none", "transparent") and node.tag != "line"
+        has_stroke = style.get("stroke", "none") not in ("none", "transparent")
+        if not is_filled and not has_stroke:
+            # drawing programs leave unpainted page frames behind; nobody sees them, so nobody means to cut them
+            self._leave_out("unpainted", node)
+            return
+        try:
+            paths = transformed(self._outlines(node), state.to_page)
+            paths = tuple(self._closed(path, node, is_area=is_filled and not has_stroke) for path in paths)
+        except ValueError as error:
+            self._note("svg-damaged", Severity.CAUTION, f"A {node.tag} was left out: {error}.", node)
+            return
+        if not paths:
+            self._leave_out("empty", node)
+            return
+        if max(float(np.abs(path.nodes).max()) for path in paths) > LARGEST_MM:
+            self._note("svg-far", Severity.CAUTION, f"A {node.tag} was left out: it lies more than {LARGEST_MM / 1000:g} m away.", node)
+            return
+        if state.layer < 0:
+            state = state._replace(layer=self._layer("Artwork"))
+        self._shapes.append(
+            DrawnShape(
+                name=node.attributes.get("label") or node.attributes.get("id") or node.tag,
+                layer=state.layer,
+                paths=paths,
+                fill_rule=FillRule.EVENODD if style.get("fill-rule") == "evenodd" else FillRule.NONZERO,
+                is_filled=is_filled,
+                stroke_width=self._stroke_mm(style, state.to_page) if has_stroke else None,
+                line=node.line,
+            )
+        )
+
+    def _closed(self, path: Path, node: Node, *, is_area: bool) -> Path:
+        """The path closed where its ends meet within a thousandth, or where it is an area, which SVG closes itself."""
+        if path.closed or len(path) < 2:
+            return path
+        gap = float(np.hypot(*(path.nodes[-1] - path.nodes[0])))
+        if gap > JOIN_MM and not is_area:
+            return path
+        nodes = path.nodes.copy()
+        if gap <= JOIN_MM:
+            nodes[-1] = nodes[0]
+            return Path(nodes, path.kinds, path.params, closed=True)
+        self._leave_out("straight close", node)
+        nodes = np.vstack((nodes, nodes[:1]))
+        kinds = np.append(path.kinds, np.uint8(Kind.LINE))
+        return Path(nodes, kinds, np.vstack((path.params, np.zeros((1, 4)))), closed=True)
+
+    def _outlines(self, node: Node) -> list[Path]:
+        """The node's own outlines in file units; ValueError with a reason where it is damaged."""
+        a = node.attributes
+        match node.tag:
+            case "path":
+                return parse_path(a.get("d", ""))
+            case "rect":
+                width, height = self._number(node, "width", strict=True), self._number(node, "height", strict=True)
+                rx, ry = self._number(node, "rx", strict=True), self._number(node, "ry", strict=True)
+                rx, ry = (rx or ry, ry or rx)
+                if width < 0 or height < 0:
+                    raise ValueError("its size is negative")
+                x, y = self._number(node, "x", strict=True), self._number(node, "y", strict=True)
+                return [rectangle_path(x, y, width, height, rx, ry)] if width and height else []
+            case "circle" | "ellipse":
+                x, y = self._number(node, "cx", strict=True), self._number(node, "cy", strict=True)
+                r = self._number(node, "r", strict=True)
+                rx = r if node.tag == "circle" else self._number(node, "rx", strict=True)
+                ry = r if node.tag == "circle" else self._number(node, "ry", strict=True)
+                if rx < 0 or ry < 0:
+                    raise ValueError("its radius is negative")
+                return [circle_path(x, y, rx, ry)] if rx and ry else []
+            case "line":
+                ends = [
+                    (self._number(node, "x1", strict=True), self._number(node, "y1", strict=True)),
+                    (self._number(node, "x2", strict=True), self._number(node, "y2", strict=True)),
+                ]
+                return [Path.polyline(ends, closed=False)] if ends[0] != ends[1] else []
+            case _:
+                numbers = parse_numbers(a.get("points", ""))
+                if len(numbers) % 2:
+                    raise ValueError("its points have an odd number of coordinates")
+                points = np.array(numbers).reshape(-1, 2)
+                if len(np.unique(points, axis=0)) < 2:
+                    return []
+                return [Path.polyline(points, closed=node.tag == "polygon")]
+
+    def _number(self, node: Node, name: str, *, strict: bool = False) -> float:
+        """A length attribute in file units, 0 where absent; damaged ones raise (strict) or count as 0."""
+        text = node.attributes.get(name)
+        if text is None:
+            return 0.0
+        try:
+            value, unit = parse_length(text)
+        except ValueError as error:
+            if text.strip() == "auto" or not strict:
+                return 0.0
+            raise ValueError(f"its {name} {error}") from error
+        if unit == "%":
+            return value / 100 * self._percent_base(name)
+        return value * (MM_PER[unit] / MM_PER["px"] if unit else 1.0)
+
+    def _percent_base(self, name: str) -> float:
+        view = self._view_box(self._root)
+        width, height = (view[2], view[3]) if view else (100.0, 100.0)
+        if name in ("x", "cx", "x1", "x2", "width", "rx"):
+            return width
+        if name in ("y", "cy", "y1", "y2", "height", "ry"):
+            return height
+        return float(np.hypot(width, height) / np.sqrt(2))
+
+    def _stroke_mm(self, style: dict[str, str], to_page: Affine) -> float:
+        try:
+            value, unit = parse_length(style.get("stroke-width", "1"))
+        except ValueError:
+            value, unit = 1.0, ""
+        px = value * (MM_PER.get(unit, MM_PER["px"]) / MM_PER["px"] if unit else 1.0)
+        return float(px * abs(to_page.determinant) ** 0.5)
+
+    # ---- report
+
+    def _note(self, code: str, severity: Severity, sentence: str, node: Node) -> None:
+        self._report.append(Finding(code, severity, sentence, place=f"line {node.line}"))
+
+    def _leave_out(self, what: str, node: Node) -> None:
+        self._left_out[what] += 1
+        self._first_line.setdefault(what, node.line)
+
+    def _summarise(self, page: _Page) -> None:
+        severity = Severity.NOTE if page.scale.is_certain else Severity.CAUTION
+        head = [Finding("unit", severity, page.scale.reason)]
+        for what, count in self._left_out.items():
+            code, severity, sentence = _loss(what, count)
+            head.append(Finding(code, severity, sentence, place=f"first at line {self._first_line[what]}"))
+        for selector in dict.fromkeys(self._sheet.not_understood):
+            head.append(
+                Finding("svg-style", Severity.CAUTION, f"The style rule '{selector}' was not understood and not applied.")
+            )
+        self._report[:0] = head
+
+    def _nothing_to_cut(self) -> str:
+        if self._left_out:
+            seen = ", ".join(f"{count} {what}" for what, count in self._left_out.most_common(4))
+            return f"{self._name} holds nothing that can be cut ({seen}). Turn text into outlines and trace pictures first."
+        if self._report:
+            return f"{self._name} holds nothing that can be cut. {self._report[0].text()}"
+        return f"{self._name} holds no shapes. Draw something in it and export it again."
+
+
+def _loss(what: str, count: int) -> tuple[str, Severity, str]:
+    is_one = count == 1
+    table: dict[str, tuple[str, Severity, Callable[[], str]]] = {
+        "text": (
+            "svg-text",
+            Severity.CAUTION,
+            lambda: f"{count} text element{'' if is_one else 's'} not brought in. Turn text into outlines in the drawing.",
+        ),
+        "picture": ("svg-picture", Severity.CAUTION, lambda: f"{count} picture{'' if is_one else 's'} not brought in."),
+        "hidden": ("svg-hidden", Severity.NOTE, lambda: f"{count} hidden element{'' if is_one else 's'} left out."),
+        "unpainted": (
+            "svg-unpainted",
+            Severity.NOTE,
+            lambda: f"{count} shape{'' if is_one else 's'} without fill and stroke left out.",
+        ),
+        "straight close": (
+            "svg-closed",
+            Severity.NOTE,
+            lambda: f"{count} filled outline{' was' if is_one else 's were'} open and closed with a straight line, as SVG fills it.",
+        ),
+        "empty": ("svg-empty", Severity.NOTE, lambda: f"{count} shape{'' if is_one else 's'} without extent left out."),
+        "clip-path": (
+            "svg-clip",
+            Severity.CAUTION,
+            lambda: f"{count} clip{'' if is_one else 's'} not applied: the shapes came in whole.",
+        ),
+        "mask": ("svg-mask", Severity.CAUTION, lambda: f"{count} mask{'' if is_one else 's'} not applied."),
+    }
+    if what in table:
+        code, severity, sentence = table[what]
+        return code, severity, sentence()
+    return "svg-unknown", Severity.CAUTION, f"{count} {what} element{'' if is_one else 's'} not brought in."
+
+
+def _walk(root: Node) -> Iterator[Node]:
+    stack = [root]
+    while stack:
+        node = stack.pop()
+        yield node
+        stack.extend(reversed(node.children))
+
+
+def _fit(view: tuple[float, float, float, float], size: tuple[float, float], aspect: str) -> Affine:
+    """A viewBox laid into a viewport, as preserveAspectRatio says (default: whole and centred)."""
+    x, y, width, height = view
+    sx, sy = size[0] / width, size[1] / height
+    words = aspect.split()
+    align = words[0] if words else "xMidYMid"
+    if align == "none":
+        return Affine(sx, 0.0, 0.0, sy, -x * sx, -y * sy)
+    s = max(sx, sy) if "slice" in words else min(sx, sy)
+    share = {"xMin": 0.0, "xMid": 0.5, "xMax": 1.0}.get(align[:4], 0.5)
+    share_y = {"YMin": 0.0, "YMid": 0.5, "YMax": 1.0}.get(align[4:], 0.5)
+    return Affine(s, 0.0, 0.0, s, (size[0] - width * s) * share - x * s, (size[1] - height * s) * share_y - y * s)
+
+
+def _moved_to_origin(shapes: list[DrawnShape]) -> list[DrawnShape]:
+    corners = np.array([path.bounds()[:2] for shape in shapes for path in shape.paths]).min(axis=0)
+    m = Affine.shift(-float(corners[0]), -float(corners[1]))
+    return [msgspec.structs.replace(shape, paths=transformed(shape.paths, m)) for shape in shapes]

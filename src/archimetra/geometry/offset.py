@@ -1,0 +1,145 @@
+"""Offsets of regions by a bit's radius, checked before any bit follows them.
+
+The rings come from GEOS buffers in floating precision. A buffer is fast but now and then wrong
+(rings lost, or a point over the line), so none is trusted: ``check_offset`` measures the result
+against the outline, from both sides, and ``offset_region`` retries with other arc steps and slightly turned
+input before it gives up with a ``GeometryError``. Arc chords stay within the chord tolerance
+inside the true arc.
+"""
+
+from __future__ import annotations
+
+from math import acos, ceil, pi
+
+import numpy as np
+import shapely
+
+from archimetra.base.errors import GeometryError
+from archimetra.geometry.affine import Affine
+from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.distance import SegmentField
+from archimetra.geometry.region import Region, as_region, polygons_of, ring_paths
+
+CHECK_SAMPLES = 1500  # points measured per direction; every ring gets its share
+_CHECK_SLACK_MM = 0.001
+
+
+def offset_region(region: Region, distance: float, *, chord_tolerance_mm: float = 0.002) -> Region:
+    """``region`` grown (positive) or shrunk (negative) by ``distance`` with round corners; may be empty.
+
+    Raises GeometryError where no attempt gives a ring that keeps the distance everywhere.
+    """
+    if region.is_empty or distance == 0.0:
+        return region
+    region = thinned(region, tolerance_mm=chord_tolerance_mm / 2)
+    steps = quarter_segments(abs(distance), chord_tolerance_mm)
+    attempts = ((steps, 0.0), (steps + 3, 0.0), (steps, 17.0), (max(8, steps // 2), 41.0))
+    for segments, turned in attempts:
+        result = _buffered(region, distance, segments, turned)
+        if check_offset(region, result, distance, tolerance_mm=chord_tolerance_mm + _CHECK_SLACK_MM):
+            return result
+    x, y = shapely.get_coordinates(shapely.centroid(region))[0]
+    raise GeometryError(
+        f"The outline around x {x:.1f}, y {y:.1f} could not be followed at {abs(distance):g} mm with certainty. "
+        "Simplify the outline there, or choose a slightly different bit."
+    )
+
+
+def thinned(region: Region, *, tolerance_mm: float) -> Region:
+    """The region with needless outline points left out: no point of the outline moves farther than the tolerance.
+
+    Where leaving them out would make rings touch or cross, the region comes back as it was.
+    """
+    if shapely.get_num_coordinates(region) < 100:
+        return region
+    thin = shapely.simplify(region, tolerance_mm, preserve_topology=False)
+    same_rings = _ring_count(thin) == _ring_count(region)
+    return thin if same_rings and shapely.is_valid(thin) else region
+
+
+def _ring_count(region: Region) -> int:
+    return sum(1 + len(polygon.interiors) for polygon in polygons_of(region))
+
+
+def quarter_segments(radius: float, chord_tolerance_mm: float) -> int:
+    """Chords per quarter circle so that the sagitta r (1 - cos(step / 2)) stays within the tolerance."""
+    if radius <= chord_tolerance_mm:
+        return 2
+    return max(2, ceil(pi / 2 / (2 * acos(1 - chord_tolerance_mm / radius))))
+
+
+def check_offset(region: Region, result: Region, distance: float, *, tolerance_mm: float) -> bool:
+    """Whether ``result`` keeps ``distance`` from the outline of ``region``, and loses none of what it should hold.
+
+    Two independent measures: every sampled point of the result's rings lies at ``distance`` from the
+    outline, never nearer; and every outline point pushed out by ``distance``, where nothing else of the outline
+    is nearer, lies on the result's rings.
+    """
+    r = abs(distance)
+    outline = SegmentField(ring_paths(region), reach_mm=r + 1.0)
+    rings = ring_paths(result)
+    if rings and (np.abs(outline.gaps(_spread(rings, CHECK_SAMPLES)) - r) > tolerance_mm).any():
+        return False
+    pushed = _pushed(region, distance)
+    wanted = pushed[outline.gaps(pushed) >= r - 1e-7]
+    if not len(wanted):
+        return not rings
+    if not rings:
+        # nothing came back: right only if the bit indeed fits nowhere but on a line or a point
+        return distance < 0 and not (outline.gaps(_deep_points(region)) > r + 0.01).any()
+    missing = wanted[SegmentField(rings, reach_mm=1.0).gaps(wanted) > 2 * tolerance_mm]
+    return not _is_lost(missing, outline, r)
+
+
+def _is_lost(missing: FloatArray, outline: SegmentField, r: float) -> bool:
+    """Points that should lie on the result but do not; a place exactly one bit wide may rightly vanish."""
+    if not len(missing):
+        return False
+    around = np.array([(0.02, 0.0), (-0.02, 0.0), (0.0, 0.02), (0.0, -0.02), (0.014, 0.014), (-0.014, 0.014)])
+    nearby = (missing[:, None, :] + around[None]).reshape(-1, 2)
+    clear = outline.gaps(nearby).reshape(len(missing), -1)
+    return bool((clear.max(axis=1) > r + 0.012).any())
+
+
+def _buffered(region: Region, distance: float, segments: int, turned: float) -> Region:
+    if turned:
+        there = Affine.turn(turned)
+        back = there.inverse()
+        source = shapely.transform(region, there.apply)
+        return as_region(shapely.transform(shapely.buffer(source, distance, quad_segs=segments), back.apply))
+    return as_region(shapely.buffer(region, distance, quad_segs=segments))
+
+
+def _spread(rings: list[FloatArray], count: int) -> FloatArray:
+    """Up to about ``count`` vertices and mid-chords, spread over all rings, at least eight of each."""
+    total = sum(len(ring) for ring in rings)
+    stride = max(1, total * 2 // count)
+    chosen = []
+    for ring in rings:
+        both = np.vstack((ring[:-1], (ring[:-1] + ring[1:]) / 2))
+        chosen.append(both[:: max(1, min(stride, len(both) // 8))])
+    return np.vstack(chosen)
+
+
+def _pushed(region: Region, distance: float) -> FloatArray:
+    """Middles of outline chords moved square to the outline by ``distance``, outward for positive."""
+    rings = ring_paths(region)
+    stride = max(1, sum(len(ring) for ring in rings) // CHECK_SAMPLES)
+    out = []
+    for ring in rings:
+        a, b = ring[:-1], ring[1:]
+        keep = slice(None, None, max(1, min(stride, len(a) // 8)))
+        a, b = a[keep], b[keep]
+        d = b - a
+        size = np.hypot(d[:, 0], d[:, 1])
+        ok = size > 0
+        normal = np.column_stack((d[:, 1], -d[:, 0]))[ok] / size[ok, None]  # right of travel is outside
+        out.append((a[ok] + b[ok]) / 2 + normal * distance)
+    return np.vstack(out)
+
+
+def _deep_points(region: Region) -> FloatArray:
+    """One point well inside each polygon: the centre of its largest inscribed circle, coarsely."""
+    centres = [shapely.get_coordinates(shapely.maximum_inscribed_circle(p, 0.01))[0] for p in polygons_of(region)]
+    return np.array(centres)
+

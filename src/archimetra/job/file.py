@@ -1,0 +1,248 @@
+"""The job file: a ZIP of ``job.json`` (schema number first), ``sources/`` and ``preview.png``.
+
+Saved by writing a new file beside the old one, forcing it to disk and renaming it; the last good one
+stays beside it as ``*.archimetra.before``. Reading is bounded and never executes anything. The format is
+written down in docs/job-format.md.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import os
+import zipfile
+import zlib
+from io import BytesIO
+from pathlib import Path as FilePath
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from archimetra.base.errors import JobFileError
+from archimetra.geometry.path import Path
+from archimetra.job.job import Job
+
+SCHEMA = 1
+SUFFIX = ".archimetra"
+MAX_JSON_BYTES = 400_000_000
+MAX_SOURCE_BYTES = 100_000_000
+MAX_ENTRIES = 2_000
+
+
+class JobFile(msgspec.Struct, frozen=True):
+    """What a file holds: the job, the artwork files as delivered, and a small picture."""
+
+    job: Job
+    sources: dict[str, bytes] = {}
+    preview_png: bytes = b""
+
+
+class _Header(msgspec.Struct):
+    schema: int
+
+
+class _Written(msgspec.Struct, kw_only=True):
+    schema: int
+    job: Job
+
+
+def encode_job(job: Job) -> bytes:
+    """``job.json``: the schema number first, then the job."""
+    return msgspec.json.encode(_Written(schema=SCHEMA, job=job), enc_hook=_encode)
+
+
+def decode_job(data: bytes, *, name: str) -> Job:
+    """The job in ``job.json``. Raises JobFileError with a sentence for anything else."""
+    try:
+        header = msgspec.json.decode(data, type=_Header)
+    except msgspec.DecodeError as error:
+        raise JobFileError(f"{name} is damaged: its job text cannot be read ({error}). {_OPEN_BEFORE}") from error
+    if header.schema > SCHEMA:
+        raise JobFileError(
+            f"{name} was saved by a newer Archimetra (file schema {header.schema}; this one reads up to {SCHEMA}). "
+            "Update Archimetra to open it."
+        )
+    if header.schema < 1:
+        raise JobFileError(f"{name} is damaged: schema {header.schema} does not exist. {_OPEN_BEFORE}")
+    try:
+        job = msgspec.json.decode(data, type=_Written, dec_hook=_decode).job
+    except (msgspec.DecodeError, ValueError) as error:
+        raise JobFileError(f"{name} is damaged: {error}. {_OPEN_BEFORE}") from error
+    _check_links(job, name)
+    return job
+
+
+_OPEN_BEFORE = "The file beside it ending in .before is the version saved before."
+
+
+def save_job(path: FilePath, content: JobFile) -> None:
+    """Write the file so that a crash or a full disk at any moment leaves the old one whole.
+
+    Raises JobFileError with what went wrong and what to do; the old file is untouched then.
+    """
+    data = pack(content)
+    fresh = path.with_name(f".{path.name}.{os.getpid()}.new")
+    try:
+        with open(fresh, "wb") as handle:
+            handle.write(data)
+            handle.flush()
+            os.fsync(handle.fileno())
+        if path.exists():
+            before = path.with_name(path.name + ".before")
+            with contextlib.suppress(OSError):  # a missing safety copy must not stop a save
+                before.unlink(missing_ok=True)
+                os.link(path, before)
+        os.replace(fresh, path)
+        _sync_folder(path.parent)
+    except OSError as error:
+        with contextlib.suppress(OSError):
+            fresh.unlink(missing_ok=True)
+        raise JobFileError(f"{path.name} was not saved: {_why(error, path)} The file on disk is unchanged.") from error
+
+
+def pack(content: JobFile) -> bytes:
+    """The file's bytes; the same content gives the same bytes."""
+    out = BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive:
+        _add(archive, "job.json", encode_job(content.job))
+        for name, data in sorted(content.sources.items()):
+            _add(archive, f"sources/{name}", data)
+        if content.preview_png:
+            _add(archive, "preview.png", content.preview_png)
+    return out.getvalue()
+
+
+def load_job(path: FilePath) -> JobFile:
+    """What the file holds. Raises JobFileError with a sentence for a missing, damaged, newer or foreign file."""
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise JobFileError(f"{path.name} could not be opened: {_why(error, path)}") from error
+    return unpack(data, name=path.name)
+
+
+def unpack(data: bytes, *, name: str) -> JobFile:
+    if not data:
+        raise JobFileError(f"{name} is empty. {_OPEN_BEFORE}")
+    try:
+        with zipfile.ZipFile(BytesIO(data)) as archive:
+            entries = archive.infolist()
+            if len(entries) > MAX_ENTRIES:
+                raise JobFileError(f"{name} holds {len(entries)} entries; a job holds at most {MAX_ENTRIES}.")
+            names = {entry.filename for entry in entries}
+            if "job.json" not in names:
+                raise JobFileError(f"{name} is not an Archimetra job: it holds no job.json.")
+            job = decode_job(_read(archive, "job.json", MAX_JSON_BYTES, name), name=name)
+            sources = {
+                entry.removeprefix("sources/"): _read(archive, entry, MAX_SOURCE_BYTES, name)
+                for entry in sorted(names)
+                if entry.startswith("sources/") and _is_plain(entry.removeprefix("sources/"))
+            }
+            preview = _read(archive, "preview.png", 20_000_000, name) if "preview.png" in names else b""
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+        raise JobFileError(f"{name} is damaged or not an Archimetra job ({error}). {_OPEN_BEFORE}") from error
+    return JobFile(job, sources, preview)
+
+
+# ---- inner workings
+
+
+def _add(archive: zipfile.ZipFile, name: str, data: bytes) -> None:
+    entry = zipfile.ZipInfo(name, date_time=(1980, 1, 1, 0, 0, 0))
+    entry.compress_type = zipfile.ZIP_DEFLATED
+    entry.external_attr = 0o644 << 16
+    archive.writestr(entry, data)
+
+
+def _read(archive: zipfile.ZipFile, entry: str, limit: int, name: str) -> bytes:
+    """At most ``limit`` bytes are ever unpacked, whatever the entry claims."""
+    with archive.open(entry) as handle:
+        data = handle.read(limit + 1)
+    if len(data) > limit:
+        raise JobFileError(f"{name}: its part {entry} unpacks to more than {limit // 1_000_000} MB and was not opened.")
+    return data
+
+
+def _is_plain(name: str) -> bool:
+    return bool(name) and "/" not in name and "\\" not in name and name not in (".", "..")
+
+
+def _check_links(job: Job, name: str) -> None:
+    """Ids must be there once, and cuts must name bits that exist; shapes that are gone are harmless."""
+    bits = [bit.id for bit in job.bits]
+    ids = [board.id for board in job.boards] + [cut.id for board in job.boards for cut in board.cuts]
+    if not bits or len(set(bits)) != len(bits) or len(set(ids)) != len(ids):
+        raise JobFileError(f"{name} is damaged: two of its parts carry the same id, or it has no bits. {_OPEN_BEFORE}")
+    for board in job.boards:
+        shapes = [shape.id for shape in board.shapes]
+        if len(set(shapes)) != len(shapes):
+            raise JobFileError(f"{name} is damaged: two shapes on {board.name} carry the same id. {_OPEN_BEFORE}")
+        for cut in board.cuts:
+            if cut.bit not in bits:
+                raise JobFileError(f"{name} is damaged: '{cut.name}' names a bit that is not in the job. {_OPEN_BEFORE}")
+
+
+def _encode(value: Any) -> Any:
+    if isinstance(value, Path):
+        return {
+            "closed": value.closed,
+            "kinds": value.kinds.tobytes().translate(_TO_LETTER).decode(),
+            "nodes": value.nodes.ravel().tolist(),
+            "params": _sparse_params(value),
+        }
+    raise NotImplementedError(f"cannot write {type(value).__name__}")
+
+
+_TO_LETTER = bytes.maketrans(b"\x00\x01\x02", b"LAC")
+_FROM_LETTER = bytes.maketrans(b"LAC", b"\x00\x01\x02")
+_COUNTS = np.array([0, 1, 4])
+
+
+def _sparse_params(path: Path) -> list[float]:
+    """Only the numbers that mean something: none for a line, one for an arc, four for a cubic."""
+    used = np.arange(4)[None, :] < _COUNTS[path.kinds][:, None]
+    return [float(value) for value in path.params[used]]
+
+
+def _decode(kind: type, value: Any) -> Any:
+    if kind is not Path:
+        raise NotImplementedError(f"cannot read {kind.__name__}")
+    if not isinstance(value, dict):
+        raise ValueError("a path is an object")
+    try:
+        letters = str(value["kinds"]).encode("ascii")
+        if letters.strip(b"LAC"):
+            raise ValueError("a path's kinds are L, A and C")
+        kinds = np.frombuffer(letters.translate(_FROM_LETTER), dtype=np.uint8).copy()
+        nodes = np.array(value["nodes"], dtype=np.float64).reshape(-1, 2)
+        params = np.zeros((len(kinds), 4))
+        used = np.arange(4)[None, :] < _COUNTS[kinds][:, None]
+        params[used] = np.array(value["params"], dtype=np.float64)
+        return Path(nodes, kinds, params, closed=value["closed"] is True)
+    except (KeyError, TypeError, UnicodeEncodeError) as error:
+        raise ValueError(f"a path is incomplete ({error})") from error
+
+
+def _why(error: OSError, path: FilePath) -> str:
+    match error.errno:
+        case errno.ENOSPC | errno.EDQUOT:
+            return "the disk is full. Free some space or save to another place."
+        case errno.EACCES | errno.EPERM | errno.EROFS:
+            return f"there is no permission for {path.parent}. Save to another place."
+        case errno.ENOENT:
+            return f"{path} is not there. Choose another place."
+        case errno.EISDIR:
+            return f"{path.name} is a folder. Choose another name."
+        case errno.ENAMETOOLONG:
+            return "the name is too long. Choose a shorter one."
+    return f"{error.strerror or error}."
+
+
+def _sync_folder(folder: FilePath) -> None:
+    with contextlib.suppress(OSError):  # not every file system lets a folder be synced
+        handle = os.open(folder, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)

@@ -1,0 +1,66 @@
+"""Undo and redo: the jobs themselves, which share almost everything."""
+
+from __future__ import annotations
+
+from archimetra.job.edits import Edit
+from archimetra.job.job import Job
+
+MOST_STEPS = 500
+
+
+class History:
+    """A line of jobs with a place in it. Mutable on purpose: the one place where the document changes."""
+
+    def __init__(self, job: Job) -> None:
+        self._jobs = [job]
+        self._labels = [""]
+        self._at = 0
+        self._merge = ""
+
+    @property
+    def job(self) -> Job:
+        return self._jobs[self._at]
+
+    @property
+    def undo_label(self) -> str | None:
+        """What undo would take back; None where there is nothing."""
+        return self._labels[self._at] if self._at else None
+
+    @property
+    def redo_label(self) -> str | None:
+        return self._labels[self._at + 1] if self._at + 1 < len(self._jobs) else None
+
+    def apply(self, edit: Edit) -> bool:
+        """Take the edit as a step (or into the last one, where both carry the same merge key); False if it changes
+        nothing."""
+        if edit.job == self.job:
+            return False
+        if edit.merge and edit.merge == self._merge and self._at == len(self._jobs) - 1 and self._at > 0:
+            self._jobs[self._at] = edit.job
+            return True
+        del self._jobs[self._at + 1 :], self._labels[self._at + 1 :]
+        self._jobs.append(edit.job)
+        self._labels.append(edit.label)
+        if len(self._jobs) > MOST_STEPS:
+            del self._jobs[0], self._labels[0]
+        self._at = len(self._jobs) - 1
+        self._merge = edit.merge
+        return True
+
+    def end_merge(self) -> None:
+        """The drag is over: the next edit is a step of its own, whatever its key."""
+        self._merge = ""
+
+    def undo(self) -> bool:
+        if self._at == 0:
+            return False
+        self._at -= 1
+        self._merge = ""
+        return True
+
+    def redo(self) -> bool:
+        if self._at + 1 >= len(self._jobs):
+            return False
+        self._at += 1
+        self._merge = ""
+        return True

@@ -1,0 +1,76 @@
+"""``Job`` and ``Board``: everything a person makes, frozen. An edit gives a new job that shares the rest."""
+
+from __future__ import annotations
+
+import msgspec
+
+from archimetra.job.bits import STARTER_RACK, Bit
+from archimetra.job.cuts import Cut
+from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, next_id
+from archimetra.job.quantities import Unit
+from archimetra.job.shapes import Layer, Shape
+from archimetra.job.sheet import Heights, Machine, Sheet, Zero
+
+
+class Board(msgspec.Struct, frozen=True, kw_only=True):
+    """One sheet with its artwork and its cuts in running order. ``bed_x, bed_y``: the sheet's front left corner
+    on the machine's bed."""
+
+    id: BoardId
+    name: str
+    sheet: Sheet
+    zero: Zero = Zero()
+    heights: Heights = Heights()
+    bed_x: float = 0.0
+    bed_y: float = 0.0
+    layers: tuple[Layer, ...] = ()
+    shapes: tuple[Shape, ...] = ()
+    cuts: tuple[Cut, ...] = ()
+
+    def shape(self, id_: ShapeId) -> Shape | None:
+        return next((shape for shape in self.shapes if shape.id == id_), None)
+
+    def layer(self, id_: LayerId) -> Layer | None:
+        return next((layer for layer in self.layers if layer.id == id_), None)
+
+    def cut(self, id_: CutId) -> Cut | None:
+        return next((cut for cut in self.cuts if cut.id == id_), None)
+
+    def shapes_of(self, cut: Cut) -> tuple[Shape, ...]:
+        """The shapes a cut takes, in the cut's order; ones that are gone are passed over."""
+        known = {shape.id: shape for shape in self.shapes}
+        return tuple(known[id_] for id_ in cut.shapes if id_ in known)
+
+
+class Job(msgspec.Struct, frozen=True, kw_only=True):
+    """The whole document. ``typed`` remembers what was typed where it says more than the number, by
+    ``owner.field``; a text that no longer comes to the number it stands for is ignored."""
+
+    name: str = "Untitled"
+    unit: Unit = Unit.MM
+    controller: str = "rs274"
+    output_unit: Unit = Unit.MM
+    machine: Machine = Machine()
+    bits: tuple[Bit, ...] = STARTER_RACK
+    boards: tuple[Board, ...] = ()
+    typed: dict[str, str] = msgspec.field(default_factory=dict)
+
+    def board(self, id_: BoardId) -> Board | None:
+        return next((board for board in self.boards if board.id == id_), None)
+
+    def bit(self, id_: BitId) -> Bit | None:
+        return next((bit for bit in self.bits if bit.id == id_), None)
+
+
+def new_board(job: Job, *, name: str = "Board") -> Board:
+    return Board(
+        id=BoardId(next_id("board", [board.id for board in job.boards])),
+        name=name,
+        sheet=Sheet(width=400.0, height=300.0, readings=(18.0,)),
+    )
+
+
+def new_job() -> Job:
+    """An empty job with one board and the starter rack."""
+    job = Job()
+    return msgspec.structs.replace(job, boards=(new_board(job, name="Board 1"),))

@@ -1,0 +1,159 @@
+"""What lies on the machine: the sheet, where zero is, how high to travel, and the machine itself.
+
+Board coordinates: x right, y away from the operator, origin at the sheet's lower left corner seen
+from above, z up, 0 on the sheet's top as delivered.
+"""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from math import isfinite
+
+import msgspec
+
+
+class HoldDown(StrEnum):
+    CLAMPED = "clamped"  # clamps or screws hold the sheet; what is cut loose moves
+    TAPED = "taped"  # tape, glue or vacuum hold every part
+
+
+class Material(StrEnum):
+    ASH = "ash"
+    OAK = "oak"
+    WALNUT = "walnut"
+    PINE = "pine"
+    BIRCH_PLY = "birch ply"
+    MDF = "mdf"
+    ACRYLIC = "acrylic"
+    ALUMINIUM = "aluminium"
+
+
+class Sheet(msgspec.Struct, frozen=True, kw_only=True):
+    """Sizes in mm. ``readings`` are caliper readings of the thickness; at least one."""
+
+    width: float
+    height: float
+    readings: tuple[float, ...]
+    material: Material = Material.PINE
+    grain_degrees: float = 0.0
+    hold_down: HoldDown = HoldDown.CLAMPED
+
+    def __post_init__(self) -> None:
+        need(all(isfinite(v) and 1 <= v <= 10_000 for v in (self.width, self.height)), "a sheet measures 1 to 10000 mm a side")
+        need(len(self.readings) >= 1, "a sheet needs a measured thickness")
+        need(all(isfinite(v) and 0.1 <= v <= 500 for v in self.readings), "a sheet is 0.1 to 500 mm thick")
+
+    @property
+    def thickest(self) -> float:
+        """Rules cuts that go through."""
+        return max(self.readings)
+
+    @property
+    def thinnest(self) -> float:
+        """Rules what must stay standing."""
+        return min(self.readings)
+
+
+class ZeroAt(StrEnum):
+    """Nine points of the sheet, named as the operator sees them, or a typed point."""
+
+    FRONT_LEFT = "front left"
+    FRONT = "front middle"
+    FRONT_RIGHT = "front right"
+    LEFT = "left middle"
+    CENTRE = "centre"
+    RIGHT = "right middle"
+    BACK_LEFT = "back left"
+    BACK = "back middle"
+    BACK_RIGHT = "back right"
+    TYPED = "typed"
+
+
+_SHARES: dict[ZeroAt, tuple[float, float]] = {
+    ZeroAt.FRONT_LEFT: (0.0, 0.0),
+    ZeroAt.FRONT: (0.5, 0.0),
+    ZeroAt.FRONT_RIGHT: (1.0, 0.0),
+    ZeroAt.LEFT: (0.0, 0.5),
+    ZeroAt.CENTRE: (0.5, 0.5),
+    ZeroAt.RIGHT: (1.0, 0.5),
+    ZeroAt.BACK_LEFT: (0.0, 1.0),
+    ZeroAt.BACK: (0.5, 1.0),
+    ZeroAt.BACK_RIGHT: (1.0, 1.0),
+}
+
+
+class ZeroZ(StrEnum):
+    SHEET_TOP = "sheet top"
+    SPOILBOARD = "spoilboard"
+
+
+class Zero(msgspec.Struct, frozen=True, kw_only=True):
+    """Where the operator touches off. Applied only on output; moving it never moves artwork."""
+
+    at: ZeroAt = ZeroAt.FRONT_LEFT
+    x: float = 0.0  # board coordinates, used when typed
+    y: float = 0.0
+    z: ZeroZ = ZeroZ.SHEET_TOP
+
+    def __post_init__(self) -> None:
+        need(isfinite(self.x) and isfinite(self.y), "zero lies at a finite place")
+
+    def point(self, sheet: Sheet) -> tuple[float, float]:
+        """The zero point in board coordinates."""
+        if self.at is ZeroAt.TYPED:
+            return self.x, self.y
+        share = _SHARES[self.at]
+        return share[0] * sheet.width, share[1] * sheet.height
+
+    def z_shift(self, sheet: Sheet) -> float:
+        """What to add to a board z to get the machine's z. On the spoilboard the thickest reading counts:
+        the sheet top then lies nowhere higher than the program believes."""
+        return 0.0 if self.z is ZeroZ.SHEET_TOP else sheet.thickest
+
+    def sentence(self, sheet: Sheet) -> str:
+        """For every file, picture and sheet of paper that leaves the program."""
+        place = f"{self.at.value} of the sheet" if self.at is not ZeroAt.TYPED else "typed point"
+        x, y = self.point(sheet)
+        return f"X Y zero: {place} (x {x:.2f}, y {y:.2f} mm from its front left corner); Z zero: {self.z.value}"
+
+
+class Heights(msgspec.Struct, frozen=True, kw_only=True):
+    """Above the sheet's top, mm."""
+
+    hop: float = 3.0  # between nearby cuts
+    travel: float = 15.0  # between cuts, above any clamp
+    park: float = 30.0  # at the end
+
+    def __post_init__(self) -> None:
+        need(all(isfinite(v) and 0.2 <= v <= 500 for v in (self.hop, self.travel, self.park)), "heights are 0.2 to 500 mm")
+        need(self.hop <= self.travel <= self.park, "hop height <= travel height <= park height")
+
+
+class Machine(msgspec.Struct, frozen=True, kw_only=True):
+    """Travel in mm, speeds in mm/min, accelerations in mm/s²."""
+
+    name: str = "Router 610 x 610"
+    travel_x: float = 610.0
+    travel_y: float = 610.0
+    travel_z: float = 90.0
+    rapid_xy: float = 5000.0
+    rapid_z: float = 1500.0
+    max_feed: float = 4000.0
+    acceleration: float = 400.0
+    acceleration_z: float = 200.0
+    junction_deviation: float = 0.02
+    max_rpm: float = 24000.0
+    min_rpm: float = 6000.0
+    spindle_start_s: float = 4.0
+    bit_change_s: float = 90.0
+
+    def __post_init__(self) -> None:
+        for name in self.__struct_fields__:
+            value = getattr(self, name)
+            need(isinstance(value, str) or (isfinite(value) and value > 0), f"the machine's {name} must be above zero")
+
+
+def need(condition: bool, sentence: str) -> None:
+    """Raise ValueError with the sentence unless the condition holds (msgspec reports it with its place)."""
+    if not condition:
+        raise ValueError(sentence)

@@ -1,0 +1,73 @@
+"""Which files a board needs: their split by bit, names in running order, and writing them safely."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import re
+from pathlib import Path as FilePath
+
+from archimetra import __version__
+from archimetra.base.errors import OutputError
+from archimetra.job.job import Board, Job
+from archimetra.output.controllers import Controller
+from archimetra.output.gcode_writer import GcodeFile, plain_ascii, write_file
+from archimetra.toolpath.program import Block, Run
+
+
+def gcode_files(job: Job, board: Board, run: Run, profile: Controller) -> list[GcodeFile]:
+    """The files of a board in running order. Without bit changes in the file, neighbouring blocks of one bit share
+    one; the order of cuts is never changed to save a file."""
+    groups = split_blocks(run, in_one_file=profile.bit_changes_in_file)
+    out = []
+    for number, blocks in enumerate(groups, 1):
+        bits = {block.bit for block in blocks}
+        bit = job.bit(blocks[0].bit)
+        parts = [job.name, board.name, str(number)] if len(groups) > 1 else [job.name, board.name]
+        if len(bits) == 1 and bit is not None:
+            parts.append(bit.name)
+        name = f"{file_stem(' '.join(parts))}.{profile.extension}"
+        out.append(write_file(name, job, board, run, blocks, profile, version=__version__))
+    return out
+
+
+def split_blocks(run: Run, *, in_one_file: bool) -> list[list[Block]]:
+    """Blocks grouped into files."""
+    groups: list[list[Block]] = []
+    for block in run.blocks:
+        if groups and (in_one_file or groups[-1][-1].bit == block.bit):
+            groups[-1].append(block)
+        else:
+            groups.append([block])
+    return groups
+
+
+def file_stem(text: str) -> str:
+    """A file name every control can show: small ASCII letters, digits and hyphens."""
+    return re.sub(r"[^a-z0-9.]+", "-", plain_ascii(text).lower()).strip("-.")[:80] or "job"
+
+
+def write_files(files: list[GcodeFile], folder: FilePath) -> list[FilePath]:
+    """All files written, each by write-new and rename. Raises OutputError with what went wrong; whole files only."""
+    out = []
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        for file in files:
+            path = folder / file.name
+            fresh = folder / f".{file.name}.new"
+            try:
+                with open(fresh, "w", encoding="ascii", newline="\n") as handle:
+                    handle.write(file.text)
+                    handle.flush()
+                    os.fsync(handle.fileno())
+                os.replace(fresh, path)
+            except OSError:
+                with contextlib.suppress(OSError):
+                    fresh.unlink(missing_ok=True)
+                raise
+            out.append(path)
+    except OSError as error:
+        raise OutputError(
+            f"{folder} could not be written: {error.strerror or error}. Choose a folder you may write to, with room left."
+        ) from error
+    return out

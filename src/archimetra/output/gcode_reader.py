@@ -1,0 +1,162 @@
+"""G-code back into moves: the part of RS-274 that routers use, strictly read.
+
+Understood: G0-G3, G4, G17, G20/G21, G40, G49, G54-G59, G80, G90/G91, G91.1, G94; M0-M9, M30; F, S, T, N, comments in
+brackets and after a semicolon. Anything else is a finding with its line, never silently passed over.
+"""
+
+from __future__ import annotations
+
+import re
+from math import hypot
+
+import msgspec
+import numpy as np
+
+from archimetra.base.findings import Finding, Severity
+from archimetra.geometry.arrays import ByteArray, FloatArray, IntArray
+from archimetra.job.quantities import MM_PER_INCH
+from archimetra.toolpath.moves import Move
+
+_COMMENT = re.compile(r"\([^()]*\)|;.*$")
+_WORD = re.compile(r"([A-Za-z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
+_HARMLESS_G = {17.0, 40.0, 49.0, 54.0, 55.0, 56.0, 57.0, 58.0, 59.0, 80.0, 91.1, 94.0}
+_KNOWN_M = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
+ARC_AGREEMENT_MM = 0.005
+
+
+class ReadMoves(msgspec.Struct, frozen=True, eq=False):
+    """Moves in mm in the file's own zero; row i ends at ``xyz[i]``. Axes not yet stated are nan."""
+
+    xyz: FloatArray
+    kind: ByteArray
+    centre: FloatArray
+    feed: FloatArray
+    line: IntArray  # counts from 1
+    bit: IntArray  # T number in force, 0 for none
+    spindle_rpm: FloatArray  # 0 while it stands
+    dwells: tuple[tuple[int, float], ...]  # (line, seconds)
+    has_end: bool
+    findings: tuple[Finding, ...]
+
+
+def read_gcode(text: str) -> ReadMoves:
+    """The moves a control would make of ``text``."""
+    reader = _Reader()
+    for number, line in enumerate(text.splitlines(), 1):
+        if reader.has_end:
+            break
+        reader.line(number, line)
+    return reader.result()
+
+
+class _Reader:
+    def __init__(self) -> None:
+        self.has_end = False
+        self._per_unit: float | None = None
+        self._is_absolute = True
+        self._motion: float | None = None
+        self._at = [float("nan")] * 3
+        self._feed = 0.0
+        self._speed = 0.0
+        self._is_turning = False
+        self._bit = 0
+        self._next_bit = 0
+        self._rows: list[tuple[float, ...]] = []
+        self._dwells: list[tuple[int, float]] = []
+        self._findings: list[Finding] = []
+
+    def result(self) -> ReadMoves:
+        rows = np.array(self._rows, dtype=np.float64).reshape(-1, 10)
+        return ReadMoves(
+            xyz=rows[:, 0:3].copy(), kind=rows[:, 3].astype(np.uint8), centre=rows[:, 4:6].copy(), feed=rows[:, 6].copy(),
+            line=rows[:, 7].astype(np.int64), bit=rows[:, 8].astype(np.int64), spindle_rpm=rows[:, 9].copy(),
+            dwells=tuple(self._dwells), has_end=self.has_end, findings=tuple(self._findings),
+        )  # fmt: skip
+
+    def line(self, number: int, text: str) -> None:
+        if not text.isascii():
+            self._tell(number, "gcode-ascii", "This line holds characters outside ASCII.")
+        bare = _COMMENT.sub("", text).strip()
+        if bare in ("", "%"):
+            return
+        words = _WORD.findall(bare)
+        if _WORD.sub("", bare).strip():
+            self._tell(number, "gcode-word", f"'{_WORD.sub('', bare).strip()}' is not a G-code word.")
+            return
+        values: dict[str, float] = {}
+        codes: list[float] = []
+        stops: list[int] = []
+        for raw, value in words:
+            letter = raw.upper()
+            if letter == "G":
+                codes.append(float(value))
+            elif letter == "M":
+                stops.append(int(float(value)))
+            elif letter in "XYZIJFSTPN":
+                values[letter] = float(value)
+            else:
+                self._tell(number, "gcode-word", f"The word {letter}{value} is not understood.")
+        self._modes(number, codes)
+        if "F" in values:
+            self._feed = values["F"] * (self._per_unit or 1.0)
+        if "S" in values:
+            self._speed = values["S"]
+        if "T" in values:
+            self._next_bit = int(values["T"])
+        self._machine(number, stops)
+        if 4.0 in codes:
+            self._dwells.append((number, values.get("P", 0.0)))
+        elif values.keys() & {"X", "Y", "Z"}:
+            self._move(number, values)
+
+    def _modes(self, number: int, codes: list[float]) -> None:
+        for code in codes:
+            if code in (0.0, 1.0, 2.0, 3.0):
+                self._motion = code
+            elif code in (20.0, 21.0):
+                self._per_unit = MM_PER_INCH if code == 20.0 else 1.0
+            elif code in (90.0, 91.0):
+                self._is_absolute = code == 90.0
+            elif code != 4.0 and code not in _HARMLESS_G:
+                self._tell(number, "gcode-code", f"G{code:g} is not understood.")
+
+    def _machine(self, number: int, stops: list[int]) -> None:
+        for code in stops:
+            if code in (3, 4):
+                self._is_turning = True
+            elif code == 5:
+                self._is_turning = False
+            elif code == 6:
+                self._bit = self._next_bit
+            elif code in (2, 30):
+                self.has_end = True
+            elif code not in _KNOWN_M:
+                self._tell(number, "gcode-code", f"M{code} is not understood.")
+
+    def _move(self, number: int, values: dict[str, float]) -> None:
+        if self._per_unit is None:
+            self._tell(number, "gcode-unit", "The file moves before it states its unit (G20 or G21).")
+            self._per_unit = 1.0
+        if self._motion is None:
+            self._tell(number, "gcode-motion", "The file moves before it says how (G0 to G3).")
+            return
+        begin = list(self._at)
+        for axis, letter in enumerate("XYZ"):
+            if letter in values:
+                value = values[letter] * self._per_unit
+                self._at[axis] = value if self._is_absolute else self._at[axis] + value
+        kind = {0.0: Move.RAPID, 1.0: Move.LINE, 2.0: Move.ARC_CW, 3.0: Move.ARC_CCW}[self._motion]
+        cx = cy = 0.0
+        if kind in (Move.ARC_CW, Move.ARC_CCW):
+            cx = begin[0] + values.get("I", 0.0) * self._per_unit
+            cy = begin[1] + values.get("J", 0.0) * self._per_unit
+            first, last = hypot(begin[0] - cx, begin[1] - cy), hypot(self._at[0] - cx, self._at[1] - cy)
+            if not abs(first - last) <= ARC_AGREEMENT_MM:
+                self._tell(number, "gcode-arc", f"An arc begins {first:.4f} mm and ends {last:.4f} mm from its centre.")
+        if kind != Move.RAPID and self._feed <= 0:
+            self._tell(number, "gcode-feed", "A cutting move has no feed.")
+        speed = self._speed if self._is_turning else 0.0
+        self._rows.append((*self._at, float(kind), cx, cy, self._feed, float(number), float(self._bit), speed))
+
+    def _tell(self, number: int, code: str, sentence: str) -> None:
+        self._findings.append(Finding(code, Severity.CAUTION, sentence, place=f"line {number}"))

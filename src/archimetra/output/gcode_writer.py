@@ -1,0 +1,241 @@
+"""A run as G-code: the same moves, rounded, in the operator's zero.
+
+Order of every file: what it is (comments), units and modes, up to the park height, spindle on and a dwell,
+the cuts, up, park, spindle off, end. Rapids never go down below the hop height. Arcs: both
+ends are rounded first, then the centre is moved onto the perpendicular bisector of the rounded ends and I, J
+are taken from the rounded start, which keeps the two radii within 0.71 * 10^-decimals * 2 sin(sweep / 2).
+"""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Sequence
+from math import hypot
+
+import msgspec
+import numpy as np
+
+from archimetra.geometry.arrays import IntArray
+from archimetra.job.bits import Bit, Recipe, Spin
+from archimetra.job.job import Board, Job
+from archimetra.job.quantities import MM_PER_INCH, Unit
+from archimetra.output.controllers import Controller
+from archimetra.toolpath.moves import Move, straightened
+from archimetra.toolpath.program import Block, Run
+
+SHORTEST_ARC_MM = 0.05  # below this an arc and its chord differ by less than rounding
+RADIUS_AGREEMENT_MM = 0.002
+
+
+class GcodeFile(msgspec.Struct, frozen=True, eq=False):
+    """One file. ``rows`` (lines,) names the row of the run that a line carries out, -1 for none."""
+
+    name: str
+    text: str
+    rows: IntArray
+    bits: tuple[Bit, ...]
+    blocks: tuple[Block, ...]
+
+
+def write_file(
+    name: str, job: Job, board: Board, run: Run, blocks: Sequence[Block], profile: Controller, *, version: str
+) -> GcodeFile:
+    """The G-code of some neighbouring blocks of a run as one file."""
+    writer = _Writer(job, board, run, profile)
+    used: list[Bit] = []
+    for block in blocks:
+        bit = job.bit(block.bit)
+        if bit is not None and bit not in used:
+            used.append(bit)
+    writer.head(name, used, version)
+    for number, block in enumerate(blocks):
+        writer.block(block, is_first=number == 0)
+    writer.tail()
+    lines = writer.lines
+    return GcodeFile(name, "\n".join(lines) + "\n", np.array(writer.rows, dtype=np.int64), tuple(used), tuple(blocks))
+
+
+class _Writer:
+    def __init__(self, job: Job, board: Board, run: Run, profile: Controller) -> None:
+        self.lines: list[str] = []
+        self.rows: list[int] = []
+        self._job = job
+        self._board = board
+        self._run = run
+        self._profile = profile
+        unit = job.output_unit
+        self._per_unit = 1.0 if unit is Unit.MM else MM_PER_INCH
+        self._decimals = profile.decimals_mm if unit is Unit.MM else profile.decimals_inch
+        x, y = board.zero.point(board.sheet)
+        self._shift = np.array([-x, -y, board.zero.z_shift(board.sheet)])
+        self._pen: list[float | None] = [None, None, None]
+        self._motion = ""
+        self._feed: float | None = None
+        self._bit: Bit | None = None
+        self._speed: float | None = None
+        self._height_park = board.heights.park + float(self._shift[2])
+
+    # ---- parts of a file
+
+    def head(self, name: str, bits: Sequence[Bit], version: str) -> None:
+        sheet = self._board.sheet
+        unit = "mm" if self._job.output_unit is Unit.MM else "inch"
+        self._say(f"Archimetra {version}: {name}, {unit}")
+        self._say(f"Job: {self._job.name}; board: {self._board.name}")
+        readings = ", ".join(f"{value:g}" for value in sheet.readings)
+        self._say(f"Sheet: {sheet.width:g} x {sheet.height:g} mm {sheet.material.value}, {readings} mm thick")
+        self._say(self._board.zero.sentence(sheet))
+        for bit in bits:
+            self._say(f"Bit {bit.letter}, T{bit.place + 1}: {bit.name}, {bit.diameter:g} mm")
+        self._line("G21" if self._job.output_unit is Unit.MM else "G20")
+        for line in self._profile.preamble:
+            self._line(line)
+        self._up(self._height_park)
+
+    def block(self, block: Block, *, is_first: bool) -> None:
+        bit = self._job.bit(block.bit)
+        cut = self._board.cut(block.cut)
+        assert bit is not None
+        assert cut is not None
+        if self._bit is None or bit.id != self._bit.id:
+            self._change_bit(bit, is_first=is_first)
+        self._spindle(bit, cut.recipe(bit), is_first=is_first)
+        self._say(f"{cut.name}")
+        for row in range(block.first, block.last):
+            self._move(row)
+
+    def tail(self) -> None:
+        self._up(self._height_park)
+        x, y = (float(v) + s for v, s in zip(self._run.xyz[-1, :2], self._shift[:2], strict=True))
+        park = [("X", self._round(x / self._per_unit), 0), ("Y", self._round(y / self._per_unit), 1)]
+        self._word_line("G0", park, row=len(self._run) - 1)
+        self._line("M5")
+        for line in self._profile.end:
+            self._line(line)
+
+    # ---- bit and spindle
+
+    def _change_bit(self, bit: Bit, *, is_first: bool) -> None:
+        if not is_first:
+            self._up(self._height_park)
+            self._line("M5")
+        if self._profile.bit_changes_in_file:
+            self._say(f"Put in bit {bit.letter}: {bit.name}. Set Z zero again: {self._board.zero.z.value}")
+            for line in self._profile.bit_change:
+                self._line(line.format(number=bit.place + 1))
+            self._motion = ""
+        self._bit = bit
+        self._speed = None
+
+    def _spindle(self, bit: Bit, recipe: Recipe, *, is_first: bool) -> None:
+        speed = min(max(recipe.spindle_rpm, self._job.machine.min_rpm), self._job.machine.max_rpm)
+        if speed == self._speed:
+            return
+        starts = self._speed is None
+        code = "M3" if bit.spin is Spin.CLOCKWISE else "M4"
+        self._line(f"S{speed:.0f} {code}")
+        if starts:
+            self._line(self._profile.dwell.format(seconds=self._job.machine.spindle_start_s))
+        self._speed = speed
+
+    # ---- moves
+
+    def _move(self, row: int) -> None:
+        x, y, z = ((float(v) + s) / self._per_unit for v, s in zip(self._run.xyz[row], self._shift, strict=True))
+        end = [self._round(x), self._round(y), self._round(z)]
+        kind = int(self._run.kind[row])
+        if kind == Move.RAPID:
+            self._word_line("G0", [("X", end[0], 0), ("Y", end[1], 1), ("Z", end[2], 2)], row=row)
+            return
+        feed = self._round_feed(float(self._run.feed[row]))
+        code, extra = "G1", ""
+        if kind in (Move.ARC_CW, Move.ARC_CCW):
+            offsets = self._arc_offsets(row, end)
+            if offsets is not None:
+                code = "G2" if kind == Move.ARC_CW else "G3"
+                extra = f" I{self._number(offsets[0])} J{self._number(offsets[1])}"
+            elif not self._is_short(row):
+                self._chords(row, end, feed)
+                return
+        self._word_line(code, [("X", end[0], 0), ("Y", end[1], 1), ("Z", end[2], 2)], row=row, extra=extra, feed=feed)
+
+    def _arc_offsets(self, row: int, end: list[float]) -> tuple[float, float] | None:
+        """Rounded I and J, or None where the arc is better written as chords."""
+        x0, y0 = self._pen[0], self._pen[1]
+        if not self._profile.has_arcs or x0 is None or y0 is None or self._is_short(row):
+            return None
+        cx = (float(self._run.centre[row, 0]) + self._shift[0]) / self._per_unit
+        cy = (float(self._run.centre[row, 1]) + self._shift[1]) / self._per_unit
+        dx, dy = end[0] - x0, end[1] - y0
+        chord = hypot(dx, dy)
+        radius = hypot(x0 - cx, y0 - cy)
+        if chord == 0 or radius * self._per_unit > self._profile.longest_arc_radius:
+            return None
+        mx, my = (x0 + end[0]) / 2, (y0 + end[1]) / 2
+        away = ((cx - mx) * -dy + (cy - my) * dx) / chord
+        i = self._round(mx - dy / chord * away - x0)
+        j = self._round(my + dx / chord * away - y0)
+        mismatch = abs(hypot(i, j) - hypot(x0 + i - end[0], y0 + j - end[1])) * self._per_unit
+        return (i, j) if mismatch <= RADIUS_AGREEMENT_MM else None
+
+    def _is_short(self, row: int) -> bool:
+        d = self._run.xyz[row, :2] - self._run.xyz[row - 1, :2]
+        return hypot(float(d[0]), float(d[1])) < SHORTEST_ARC_MM
+
+    def _chords(self, row: int, end: list[float], feed: float) -> None:
+        rows = slice(row - 1, row + 1)
+        points, _ = straightened(
+            self._run.xyz[rows], self._run.kind[rows], self._run.centre[rows], chord_tolerance_mm=0.005
+        )
+        for point in points[1:-1]:
+            x, y, z = ((float(v) + s) / self._per_unit for v, s in zip(point, self._shift, strict=True))
+            words = [("X", self._round(x), 0), ("Y", self._round(y), 1), ("Z", self._round(z), 2)]
+            self._word_line("G1", words, row=row, feed=feed)
+        self._word_line("G1", [("X", end[0], 0), ("Y", end[1], 1), ("Z", end[2], 2)], row=row, feed=feed)
+
+    # ---- lines
+
+    def _word_line(
+        self, code: str, words: list[tuple[str, float, int]], *, row: int = -1, extra: str = "", feed: float | None = None
+    ) -> None:
+        """A line with only the words that change; nothing where the rounded place stays the same."""
+        parts = [f"{letter}{self._number(value)}" for letter, value, axis in words if self._pen[axis] != value]
+        if not parts:
+            return
+        text = " ".join(parts) + extra
+        if code != self._motion:
+            text = f"{code} {text}"
+        if feed is not None and feed != self._feed:
+            text += f" F{self._number(feed)}"
+            self._feed = feed
+        self._motion = code
+        for _, value, axis in words:
+            self._pen[axis] = value
+        self._line(text, row)
+
+    def _up(self, height: float) -> None:
+        self._word_line("G0", [("Z", self._round(height / self._per_unit), 2)])
+
+    def _line(self, text: str, row: int = -1) -> None:
+        self.lines.append(text)
+        self.rows.append(row)
+
+    def _say(self, text: str) -> None:
+        self._line(self._profile.comment.format(text=plain_ascii(text)))
+
+    def _round(self, value: float) -> float:
+        return round(value, self._decimals) + 0.0  # no negative zero
+
+    def _round_feed(self, feed: float) -> float:
+        return round(min(feed, self._job.machine.max_feed) / self._per_unit, 1 if self._per_unit == 1.0 else 2)
+
+    def _number(self, value: float) -> str:
+        text = f"{value:.{self._decimals}f}".rstrip("0").rstrip(".")
+        return "0" if text in ("-0", "") else text
+
+
+def plain_ascii(text: str) -> str:
+    """Text a control can show: ASCII, no brackets that would end a comment."""
+    flat = unicodedata.normalize("NFKD", text).replace("×", "x").replace("–", "-").replace("′", "'")
+    flat = flat.encode("ascii", "replace").decode()
+    return "".join(c if c.isprintable() else " " for c in flat.replace("(", "[").replace(")", "]").replace("%", "pct"))

@@ -1,0 +1,174 @@
+"""Compiled loops of the stock: how low a bit leaves each place it passes over.
+
+A move runs straight from (x0, y0, z0) to (x1, y1, z1) at the bit's tip. With s the distance along the
+move, m the distance across, L its length, k = dz / L its slope and u the tip's place, clamped to [0, L]:
+
+    flat   horizontal: z0.     sloped: u = s + sgn(-k) sqrt(R^2 - m^2),  z = z0 + k u
+    V      q = k t: u = s - m q / sqrt(1 - q^2),  z = z0 + k u + max(d - rt, 0) / t   (|q| >= 1: lower end)
+    ball   u = s - k / sqrt(1 + k^2) sqrt(R^2 - m^2),  z = z0 + k u + R - sqrt(R^2 - m^2 - (s - u)^2)
+
+R is the bit's radius, rt the radius of a V bit's flat, t the tangent of its half angle. The forms are exact;
+the tests compare them with brute sampling.
+"""
+
+from __future__ import annotations
+
+from math import ceil, floor, sqrt
+
+import numpy as np
+from numba import njit
+
+FLAT, BALL, VEE = 0, 1, 2
+TILE = 64
+_FAR = np.float32(1e9)
+
+
+@njit(cache=True)
+def cut_z(px, py, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip):
+    """How low the move leaves the point (px, py); 1e9 where it does not reach it."""
+    dx, dy = x1 - x0, y1 - y0
+    length = sqrt(dx * dx + dy * dy)
+    qx, qy = px - x0, py - y0
+    if length < 1e-9:
+        d = sqrt(qx * qx + qy * qy)
+        if d > radius:
+            return 1e9
+        low = min(z0, z1)
+        if shape == FLAT:
+            return low
+        if shape == BALL:
+            return low + radius - sqrt(radius * radius - d * d)
+        return low + max(d - tip, 0.0) / tangent
+    s = (qx * dx + qy * dy) / length
+    m = abs(qx * dy - qy * dx) / length
+    if m > radius:
+        return 1e9
+    nearest = min(max(s, 0.0), length)
+    if (s - nearest) ** 2 + m * m > radius * radius:
+        return 1e9
+    k = (z1 - z0) / length
+    reach = sqrt(max(radius * radius - m * m, 0.0))
+    if shape == FLAT:
+        u = s + reach if k < 0 else s - reach
+        return z0 + k * min(max(u, 0.0), length)
+    if shape == BALL:
+        u = min(max(s - k / sqrt(1 + k * k) * reach, 0.0), length)
+        return z0 + k * u + radius - sqrt(max(radius * radius - m * m - (s - u) ** 2, 0.0))
+    best = 1e9
+    q = k * tangent
+    if abs(q) >= 1.0:
+        u = length if k < 0 else 0.0
+    else:
+        u = min(max(s - m * q / sqrt(1 - q * q), 0.0), length)
+    d = sqrt((s - u) ** 2 + m * m)
+    if d <= radius:
+        best = z0 + k * u + max(d - tip, 0.0) / tangent
+    if tip > 0 and m <= tip:
+        half = sqrt(tip * tip - m * m)
+        if s >= -half and s <= length + half:
+            u = s + half if k < 0 else s - half
+            best = min(best, z0 + k * min(max(u, 0.0), length))
+    if best > 1e8:  # the best tip place lies beyond the bit's edge: the nearest one still cuts
+        d = sqrt((s - nearest) ** 2 + m * m)
+        best = z0 + k * nearest + max(d - tip, 0.0) / tangent
+    return best
+
+
+@njit(cache=True, nogil=True)
+def sweep(field, origin_x, origin_y, cell, points, first, last, bit_of, shapes, radii, tangents, tips, tiles):
+    """Lower ``field`` (ny, nx) float32 by the moves that end at points first ... last - 1 (rapids included: they cut
+    what they hit). ``bit_of`` names each move's bit; ``tiles`` marks the 64 x 64 tiles that were touched."""
+    ny, nx = field.shape
+    for n in range(max(first, 1), last):
+        x0, y0, z0 = points[n - 1, 0] - origin_x, points[n - 1, 1] - origin_y, points[n - 1, 2]
+        x1, y1, z1 = points[n, 0] - origin_x, points[n, 1] - origin_y, points[n, 2]
+        if z0 >= 0.0 and z1 >= 0.0:
+            continue
+        b = bit_of[n]
+        shape, radius, tangent, tip = shapes[b], radii[b], tangents[b], tips[b]
+        low, high = min(y0, y1) - radius, max(y0, y1) + radius
+        j0, j1 = max(int(ceil(low / cell - 0.5)), 0), min(int(floor(high / cell - 0.5)), ny - 1)
+        dx, dy = x1 - x0, y1 - y0
+        length = sqrt(dx * dx + dy * dy)
+        level = shape == FLAT and abs(z1 - z0) < 1e-9
+        z = np.float32(z0)
+        for j in range(j0, j1 + 1):
+            y = (j + 0.5) * cell
+            left, right = _row_span(y, x0, y0, x1, y1, dx, dy, length, radius)
+            if left > right:
+                continue
+            i0, i1 = max(int(ceil(left / cell - 0.5)), 0), min(int(floor(right / cell - 0.5)), nx - 1)
+            if i0 > i1:
+                continue
+            for t in range(i0 // TILE, i1 // TILE + 1):
+                tiles[j // TILE, t] = True
+            row = field[j, i0 : i1 + 1]
+            if level:
+                for i in range(len(row)):
+                    row[i] = min(row[i], z)
+            else:
+                for i in range(len(row)):
+                    v = np.float32(
+                        cut_z((i0 + i + 0.5) * cell, y, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip)
+                    )
+                    row[i] = min(row[i], v)
+
+
+@njit(cache=True)
+def _row_span(y, x0, y0, x1, y1, dx, dy, length, radius):
+    """The x span in which a row at y lies within the radius of the move: two discs and the slab between them."""
+    left, right = 1e18, -1e18
+    h = radius * radius - (y - y0) ** 2
+    if h >= 0:
+        w = sqrt(h)
+        left, right = x0 - w, x0 + w
+    h = radius * radius - (y - y1) ** 2
+    if h >= 0:
+        w = sqrt(h)
+        left, right = min(left, x1 - w), max(right, x1 + w)
+    if length > 0 and dy != 0.0:
+        # the slab's side edges: lines parallel to the move at +-radius, cut at this row within the move's length
+        nx, ny = -dy / length * radius, dx / length * radius
+        for sign in (-1.0, 1.0):
+            t = (y - (y0 + sign * ny)) / dy
+            if 0.0 <= t <= 1.0:
+                x = x0 + sign * nx + t * dx
+                left, right = min(left, x), max(right, x)
+    elif length > 0 and abs(y - y0) <= radius:
+        left, right = min(left, min(x0, x1)), max(right, max(x0, x1))
+    return left, right
+
+
+@njit(cache=True, nogil=True)
+def sweep_line(heights, ax, ay, bx, by, points, last, fraction, bit_of, shapes, radii, tangents, tips):
+    """Lower ``heights`` (n,), evenly spaced samples of the line a-b, by the moves that end at points 1 ... last - 1 and the
+    first ``fraction`` of the move that ends at ``last``."""
+    n = len(heights)
+    lx, ly = bx - ax, by - ay
+    line = sqrt(lx * lx + ly * ly)
+    ux, uy = lx / line, ly / line
+    step = line / (n - 1)
+    stop = min(last + 1, len(points)) if fraction > 0 else last
+    for k in range(1, stop):
+        x0, y0, z0 = points[k - 1, 0], points[k - 1, 1], points[k - 1, 2]
+        x1, y1, z1 = points[k, 0], points[k, 1], points[k, 2]
+        if k == last:
+            x1, y1, z1 = x0 + fraction * (x1 - x0), y0 + fraction * (y1 - y0), z0 + fraction * (z1 - z0)
+        if z0 >= 0.0 and z1 >= 0.0:
+            continue
+        b = bit_of[k]
+        radius = radii[b]
+        m0 = (y0 - ay) * ux - (x0 - ax) * uy
+        m1 = (y1 - ay) * ux - (x1 - ax) * uy
+        if (m0 > radius and m1 > radius) or (m0 < -radius and m1 < -radius):
+            continue
+        s0 = (x0 - ax) * ux + (y0 - ay) * uy
+        s1 = (x1 - ax) * ux + (y1 - ay) * uy
+        i0 = max(int(ceil((min(s0, s1) - radius) / step)), 0)
+        i1 = min(int(floor((max(s0, s1) + radius) / step)), n - 1)
+        for i in range(i0, i1 + 1):
+            z = cut_z(
+                ax + ux * step * i, ay + uy * step * i, x0, y0, z0, x1, y1, z1, shapes[b], radius, tangents[b], tips[b]
+            )
+            if z < heights[i]:
+                heights[i] = z

@@ -1,0 +1,194 @@
+"""From shapes and a side to the lines the bit's centre follows, and what cannot be followed.
+
+Orientation: every closed contour is walked so that the kept wood lies on the right for a climb cut with
+a bit that turns clockwise (its edge then enters the wood at full chip), on the left for a conventional one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+import shapely
+
+from archimetra.base.errors import GeometryError
+from archimetra.base.findings import Finding, Severity
+from archimetra.geometry.arcfit import fit_arcs, to_arcs
+from archimetra.geometry.arrays import FloatArray, IntArray
+from archimetra.geometry.distance import SegmentField
+from archimetra.geometry.offset import offset_region, thinned
+from archimetra.geometry.path import Path
+from archimetra.geometry.region import Region, containment_tree, nested, polygons_of, ring_area, ring_paths
+from archimetra.job.bits import Bit, Spin
+from archimetra.job.cuts import Direction, ProfileCut, Side
+from archimetra.job.shapes import Shape
+
+FLATTEN_MM = 0.002  # outline to chords
+FIT_MM = 0.005  # chords back to arcs; with the above within a hundredth in all
+EXACT_FIT_MM = 0.02  # a hole this near to the bit's own size is one plunge
+SMALLEST_RING_MM2 = 0.001
+
+
+class Contour(msgspec.Struct, frozen=True, eq=False):
+    """One line to follow, or one point to plunge at (``path`` None). ``ring`` is the line flattened, for order."""
+
+    path: Path | None
+    at: tuple[float, float]
+    ring: FloatArray
+
+
+class Contours(msgspec.Struct, frozen=True, eq=False):
+    contours: tuple[Contour, ...]
+    parent: IntArray
+    findings: tuple[Finding, ...]
+
+
+def contours_of(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> Contours:
+    """The contours of a profile, unordered, each with the contour around it."""
+    if cut.side is Side.ON:
+        contours, findings = _on_the_line(shapes, cut, bit), []
+    else:
+        contours, findings = _beside_the_line(shapes, cut, bit)
+    parent = np.full(len(contours), -1, dtype=np.int64)
+    rings = [i for i, c in enumerate(contours) if c.path is not None and c.path.closed]
+    if len(rings) > 1:
+        tree = containment_tree([contours[i].ring for i in rings])
+        for i, p in zip(rings, tree, strict=True):
+            parent[i] = rings[p] if p >= 0 else -1
+    return Contours(tuple(contours), parent, tuple(findings))
+
+
+def kept_region(shapes: Sequence[Shape]) -> Region:
+    """The area that picked shapes stand for: holes in shapes, shapes in holes and so on."""
+    return nested([shape.region(chord_tolerance_mm=FLATTEN_MM) for shape in shapes])
+
+
+def _on_the_line(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> list[Contour]:
+    contours = []
+    for shape in shapes:
+        for path in shape.placed():
+            if path.length() <= 0:
+                continue
+            line = to_arcs(path, tolerance_mm=FIT_MM)
+            if line.closed and (line.area() > 0) == _walks_right(cut.direction, bit):
+                line = line.reverse()
+            contours.append(_contour(line))
+    return contours
+
+
+def _beside_the_line(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> tuple[list[Contour], list[Finding]]:
+    findings = [_open_finding(shape, path, cut) for shape in shapes for path in shape.placed() if not path.closed]
+    region = thinned(kept_region(shapes), tolerance_mm=FLATTEN_MM / 2)
+    if region.is_empty:
+        return [], findings
+    distance = bit.radius if cut.side is Side.OUTSIDE else -bit.radius
+    try:
+        followed = offset_region(region, distance, chord_tolerance_mm=FLATTEN_MM)
+    except GeometryError as error:
+        return [], [*findings, Finding("offset", Severity.STOP, str(error), subject=cut.id)]
+    # the region lies left of its rings: kept wood when cutting outside it, waste when cutting inside
+    kept_on_right = cut.side is Side.INSIDE
+    turn = kept_on_right != _walks_right(cut.direction, bit)
+    contours = []
+    rings = [ring for ring in ring_paths(followed) if abs(ring_area(ring)) > SMALLEST_RING_MM2]
+    for ring in rings:
+        line = fit_arcs(ring, tolerance_mm=FIT_MM, closed=True)
+        contours.append(_contour(line.reverse() if turn else line, ring))
+    plunges, lost = _not_followed(region, rings, cut, bit)
+    return contours + plunges, findings + lost
+
+
+def _walks_right(direction: Direction, bit: Bit) -> bool:
+    """Whether kept wood belongs on the right of travel."""
+    return (direction is Direction.CLIMB) == (bit.spin is Spin.CLOCKWISE)
+
+
+def _contour(line: Path, ring: FloatArray | None = None) -> Contour:
+    flat = line.flatten(FIT_MM) if ring is None else ring
+    return Contour(line, (float(line.nodes[0, 0]), float(line.nodes[0, 1])), flat)
+
+
+def _not_followed(
+    region: Region, rings: list[FloatArray], cut: ProfileCut, bit: Bit
+) -> tuple[list[Contour], list[Finding]]:
+    """Openings the bit does not go into: exactly its own size becomes a plunge, smaller ones are told; and parts so
+    close together that the bit cannot pass between them."""
+    plunges: list[Contour] = []
+    findings: list[Finding] = []
+    field = SegmentField(rings, reach_mm=bit.radius + 1.0) if rings else None
+    for opening in _openings(region, cut.side):
+        edge = shapely.get_coordinates(opening.exterior)
+        if field is not None and field.gaps(edge).min() <= bit.radius + 0.05:
+            continue  # some line runs along it
+        line = shapely.maximum_inscribed_circle(opening, tolerance=0.002)
+        centre, room = shapely.get_coordinates(line)[0], float(shapely.length(line))
+        at = (float(centre[0]), float(centre[1]))
+        if room >= bit.radius - EXACT_FIT_MM and _is_round(opening, room):
+            plunges.append(Contour(None, at, centre[None, :]))
+        else:
+            findings.append(_too_small(at, 2 * room, cut, bit))
+    if cut.side is Side.OUTSIDE:
+        findings.extend(_grown_together(region, rings, cut, bit))
+    return plunges, findings
+
+
+def _openings(region: Region, side: Side) -> list[shapely.Polygon]:
+    """The areas the bit would have to go into, islands in them left aside."""
+    if side is Side.INSIDE:
+        return [shapely.Polygon(polygon.exterior) for polygon in polygons_of(region)]
+    return [shapely.Polygon(hole) for polygon in polygons_of(region) for hole in polygon.interiors]
+
+
+def _is_round(opening: shapely.Polygon, radius: float) -> bool:
+    return bool(abs(opening.area - np.pi * radius**2) < 0.02 * opening.area)
+
+
+def _grown_together(region: Region, rings: list[FloatArray], cut: ProfileCut, bit: Bit) -> list[Finding]:
+    parts = polygons_of(region)
+    outer = [ring for ring in rings if ring_area(ring) > 0]
+    if len(parts) < 2 or len(outer) >= len(parts):
+        return []
+    tree = shapely.STRtree(parts)
+    pairs = tree.query(parts, predicate="dwithin", distance=bit.diameter - 1e-6)
+    first = next(((i, j) for i, j in pairs.T if i < j), None)
+    if first is None:
+        return []
+    a, b = shapely.get_coordinates(shapely.shortest_line(parts[first[0]], parts[first[1]]))
+    gap = float(np.hypot(*(b - a)))
+    middle = (a + b) / 2
+    return [
+        Finding(
+            "profile-gap",
+            Severity.STOP,
+            f"Two parts of '{cut.name}' lie {gap:.2f} mm apart; the {bit.diameter:g} mm bit does not pass between them, "
+            "so they stay joined.",
+            fix="Move them apart or choose a smaller bit.",
+            at=(float(middle[0]), float(middle[1])),
+            subject=cut.id,
+        )
+    ]
+
+
+def _too_small(at: tuple[float, float], width: float, cut: ProfileCut, bit: Bit) -> Finding:
+    return Finding(
+        "profile-too-small",
+        Severity.STOP,
+        f"The {bit.diameter:g} mm bit does not fit into an opening {width:.2f} mm wide in '{cut.name}'; it is left uncut.",
+        fix="Choose a smaller bit.",
+        at=at,
+        subject=cut.id,
+    )
+
+
+def _open_finding(shape: Shape, path: Path, cut: ProfileCut) -> Finding:
+    x, y = (float(v) for v in path.nodes[-1])
+    gap = float(np.hypot(*(path.nodes[-1] - path.nodes[0])))
+    return Finding(
+        "profile-open",
+        Severity.STOP,
+        f"'{shape.name}' is open by {gap:.2f} mm and has no {cut.side.value}; '{cut.name}' leaves it uncut.",
+        fix="Close it in the drawing, or cut on the line.",
+        at=(x, y),
+        subject=cut.id,
+    )

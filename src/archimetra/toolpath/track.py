@@ -1,0 +1,135 @@
+"""A contour the bit's centre follows: lines and arcs, addressed by arc length, whole arrays at a time.
+
+A *station* is an arc length along the track. On a closed track stations go on past the end (round
+again); on an open one they turn back at the ends, so one number line describes any number of
+passes to and fro.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from archimetra.geometry.arrays import ByteArray, FloatArray
+from archimetra.geometry.path import Kind, Path, arc_centres
+from archimetra.toolpath.moves import Move
+
+
+class Track:
+    """Made from a path of lines and arcs; cubics raise ValueError."""
+
+    def __init__(self, path: Path) -> None:
+        if (path.kinds == Kind.CUBIC).any():
+            raise ValueError("a track is made of lines and arcs")
+        lengths = path.segment_lengths()
+        keep = lengths > 0
+        self.is_closed = path.closed
+        self._p = path.nodes[:-1][keep]
+        self._q = path.nodes[1:][keep]
+        self._bulge = path.params[keep, 0]
+        self._is_arc = path.kinds[keep] == Kind.ARC
+        self._ends = np.cumsum(lengths[keep])
+        self._starts = self._ends - lengths[keep]
+        self.length = float(self._ends[-1]) if len(self._ends) else 0.0
+        self._centre = np.zeros_like(self._p)
+        if self._is_arc.any():
+            arcs = self._is_arc
+            self._centre[arcs] = arc_centres(self._p[arcs], self._q[arcs], self._bulge[arcs])
+        from_centre = self._p - self._centre
+        self._radius = np.where(self._is_arc, np.hypot(from_centre[:, 0], from_centre[:, 1]), np.inf)
+        self._angle = np.arctan2(from_centre[:, 1], from_centre[:, 0])
+        self._sweep = np.where(self._is_arc, 4 * np.arctan(self._bulge), 0.0)
+
+    def __len__(self) -> int:
+        return len(self._ends)
+
+    def nodes_between(self, a: float, b: float) -> FloatArray:
+        """Stations strictly between a < b where one line or arc ends and the next begins (turning points included)."""
+        joints = np.concatenate(([0.0], self._ends))
+        if not self.is_closed:
+            joints = np.concatenate((joints, 2 * self.length - joints[::-1]))
+        period = self.length if self.is_closed else 2 * self.length
+        first, last = int(np.floor(a / period)), int(np.floor(b / period))
+        every = np.concatenate([joints + turn * period for turn in range(first, last + 1)])
+        return np.asarray(np.unique(every[(every > a + 1e-9) & (every < b - 1e-9)]))
+
+    def points(self, stations: FloatArray) -> FloatArray:
+        """Points (n, 2) at stations."""
+        s, _ = self._folded(stations)
+        i = np.minimum(np.searchsorted(self._ends, s, side="left"), len(self._ends) - 1)
+        t = np.clip((s - self._starts[i]) / (self._ends[i] - self._starts[i]), 0.0, 1.0)
+        out = self._p[i] + (self._q[i] - self._p[i]) * t[:, None]
+        arcs = self._is_arc[i] & (t > 0) & (t < 1)
+        k = i[arcs]
+        angle = self._angle[k] + self._sweep[k] * t[arcs]
+        out[arcs] = self._centre[k] + self._radius[k, None] * np.column_stack((np.cos(angle), np.sin(angle)))
+        out[t >= 1] = self._q[i[t >= 1]]  # joints to the bit
+        return np.asarray(out)
+
+    def moves(self, stations: FloatArray) -> tuple[FloatArray, ByteArray, FloatArray]:
+        """Points (n, 2), kinds and arc centres of the moves through rising stations; row 0 is the start.
+
+        Between two neighbouring stations there must be no joint; equal stations give a straight move on the spot.
+        """
+        points = self.points(stations)
+        kind = np.full(len(stations), Move.LINE, dtype=np.uint8)
+        centre = np.zeros((len(stations), 2))
+        middle, is_back = self._folded((stations[:-1] + stations[1:]) / 2)
+        i = np.minimum(np.searchsorted(self._ends, middle, side="left"), len(self._ends) - 1)
+        moved = stations[1:] > stations[:-1] + 1e-9
+        arcs = np.flatnonzero(self._is_arc[i] & moved)
+        is_left = (self._bulge[i[arcs]] > 0) != is_back[arcs]
+        kind[arcs + 1] = np.where(is_left, Move.ARC_CCW, Move.ARC_CW)
+        centre[arcs + 1] = self._centre[i[arcs]]
+        return points, kind, centre
+
+    def straight_stretches(self) -> FloatArray:
+        """(k, 2) start and end stations of straight lines, joined where one goes on in the same direction."""
+        out: list[list[float]] = []
+        last = None
+        for i in np.flatnonzero(~self._is_arc):
+            d = self._q[i] - self._p[i]
+            d = d / np.hypot(*d)
+            if last is not None and last[0] == i - 1 and abs(d[0] * last[1][1] - d[1] * last[1][0]) < 0.01 and d @ last[1] > 0:
+                out[-1][1] = float(self._ends[i])
+            else:
+                out.append([float(self._starts[i]), float(self._ends[i])])
+            last = (i, d)
+        return np.array(out).reshape(-1, 2)
+
+    def corners(self, *, sharper_than_degrees: float, tighter_than_mm: float) -> FloatArray:
+        """Stations of sharp turns: joints that turn, and arcs so tight that they are a corner gone round."""
+        turn_in, turn_out = self._tangents()
+        before = turn_out if self.is_closed else turn_out[:-1]
+        after = np.roll(turn_in, -1, axis=0) if self.is_closed else turn_in[1:]
+        cross = before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0]
+        angle = np.degrees(np.abs(np.arctan2(cross, (before * after).sum(axis=1))))
+        joints = self._ends[: len(angle)][angle > sharper_than_degrees]
+        tight = self._is_arc & (self._radius < tighter_than_mm) & (np.degrees(np.abs(self._sweep)) > sharper_than_degrees)
+        middles = (self._starts + self._ends)[tight] / 2
+        return np.asarray(np.unique(np.concatenate((joints, middles)) % self.length))
+
+    def _tangents(self) -> tuple[FloatArray, FloatArray]:
+        """Unit directions where each element begins and ends."""
+        d = self._q - self._p
+        d = d / np.hypot(d[:, 0], d[:, 1])[:, None]
+        half = self._sweep / 2
+        c, s = np.cos(half)[:, None], np.sin(half)[:, None]
+        side = np.column_stack((-d[:, 1], d[:, 0]))
+        return d * c - side * s, d * c + side * s
+
+    def _folded(self, stations: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Stations brought back onto the track, and where the walk is backwards."""
+        if self.is_closed:
+            s = np.mod(stations, self.length)
+            return s, np.zeros(len(s), dtype=bool)
+        s = np.mod(stations, 2 * self.length)
+        is_back = s > self.length
+        return np.where(is_back, 2 * self.length - s, s), is_back
+
+
+def ring_distance(a: FloatArray, b: float, length: float) -> FloatArray:
+    """How far apart stations lie on a closed track, the shorter way round."""
+    d = np.mod(np.abs(a - b), length)
+    return np.asarray(np.minimum(d, length - d))
+
+
