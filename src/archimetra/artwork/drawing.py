@@ -8,8 +8,8 @@ import msgspec
 
 from archimetra.base.findings import Finding
 from archimetra.geometry.affine import Affine
+from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path, bounds_of
-from archimetra.geometry.region import FillRule
 
 LARGEST_MM = 100_000.0  # nothing on a router is a hundred metres wide; beyond it a number is taken for damage
 

@@ -15,7 +15,7 @@ from typing import NamedTuple
 import msgspec
 import numpy as np
 
-from archimetra.artwork.drawing import LARGEST_MM, DrawnShape, Drawing, Scale, transformed
+from archimetra.artwork.drawing import LARGEST_MM, Drawing, DrawnShape, Scale, transformed
 from archimetra.artwork.svg_paths import (
     MM_PER,
     PX_PER_INCH,
@@ -31,8 +31,8 @@ from archimetra.artwork.svg_tree import Node, read_tree
 from archimetra.base.errors import ArtworkError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.affine import IDENTITY, Affine
+from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Kind, Path
-from archimetra.geometry.region import FillRule
 
 MAX_SHAPES = 500_000  # after `use` has been followed; a small file can ask for billions
 MAX_USE_DEPTH = 40
@@ -51,7 +51,9 @@ def read_svg_file(path: FilePath) -> Drawing:
     try:
         data = path.read_bytes()
     except OSError as error:
-        raise ArtworkError(f"{path.name} could not be read: {error.strerror}. Check that it is there and readable.") from error
+        raise ArtworkError(
+            f"{path.name} could not be read: {error.strerror}. Check that it is there and readable."
+        ) from error
     return read_svg(data, name=path.name)
 
 
@@ -164,7 +166,9 @@ class _Reader:
         try:
             value, unit = parse_length(text)
         except ValueError:
-            self._note("svg-size", Severity.CAUTION, f"The page's {name} '{text}' is not a length and was ignored.", self._root)
+            self._note(
+                "svg-size", Severity.CAUTION, f"The page's {name} '{text}' is not a length and was ignored.", self._root
+            )
             return None
         if unit == "%" or value <= 0:
             return None
@@ -320,7 +324,12 @@ class _Reader:
             self._leave_out("empty", node)
             return
         if max(float(np.abs(path.nodes).max()) for path in paths) > LARGEST_MM:
-            self._note("svg-far", Severity.CAUTION, f"A {node.tag} was left out: it lies more than {LARGEST_MM / 1000:g} m away.", node)
+            self._note(
+                "svg-far",
+                Severity.CAUTION,
+                f"A {node.tag} was left out: it lies more than {LARGEST_MM / 1000:g} m away.",
+                node,
+            )
             return
         if state.layer < 0:
             state = state._replace(layer=self._layer("Artwork"))
@@ -438,7 +447,9 @@ class _Reader:
             head.append(Finding(code, severity, sentence, place=f"first at line {self._first_line[what]}"))
         for selector in dict.fromkeys(self._sheet.not_understood):
             head.append(
-                Finding("svg-style", Severity.CAUTION, f"The style rule '{selector}' was not understood and not applied.")
+                Finding(
+                    "svg-style", Severity.CAUTION, f"The style rule '{selector}' was not understood and not applied."
+                )
             )
         self._report[:0] = head
 
@@ -457,7 +468,9 @@ def _loss(what: str, count: int) -> tuple[str, Severity, str]:
         "text": (
             "svg-text",
             Severity.CAUTION,
-            lambda: f"{count} text element{'' if is_one else 's'} not brought in. Turn text into outlines in the drawing.",
+            lambda: (
+                f"{count} text element{'' if is_one else 's'} not brought in. Turn text into outlines in the drawing."
+            ),
         ),
         "picture": ("svg-picture", Severity.CAUTION, lambda: f"{count} picture{'' if is_one else 's'} not brought in."),
         "hidden": ("svg-hidden", Severity.NOTE, lambda: f"{count} hidden element{'' if is_one else 's'} left out."),
@@ -469,7 +482,9 @@ def _loss(what: str, count: int) -> tuple[str, Severity, str]:
         "straight close": (
             "svg-closed",
             Severity.NOTE,
-            lambda: f"{count} filled outline{' was' if is_one else 's were'} open and closed with a straight line, as SVG fills it.",
+            lambda: (
+                f"{count} filled outline{' was' if is_one else 's were'} open and closed with a straight line, as SVG fills it."
+            ),
         ),
         "empty": ("svg-empty", Severity.NOTE, lambda: f"{count} shape{'' if is_one else 's'} without extent left out."),
         "clip-path": (

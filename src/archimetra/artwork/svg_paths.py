@@ -19,7 +19,9 @@ _NUMBER = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
 _NUMBERS = re.compile(_NUMBER)
 _SEPARATOR = re.compile(r"[\s,]*")
 _COMMAND = re.compile(r"([MmZzLlHhVvCcSsQqTtAa])([^MmZzLlHhVvCcSsQqTtAa]*)")
-_ARC = re.compile(rf"\s*({_NUMBER})[\s,]*({_NUMBER})[\s,]*({_NUMBER})[\s,]*([01])[\s,]*([01])[\s,]*({_NUMBER})[\s,]*({_NUMBER})[\s,]*")
+_ARC = re.compile(
+    rf"\s*({_NUMBER})[\s,]*({_NUMBER})[\s,]*({_NUMBER})[\s,]*([01])[\s,]*([01])[\s,]*({_NUMBER})[\s,]*({_NUMBER})[\s,]*"
+)
 _LENGTH = re.compile(rf"\s*({_NUMBER})\s*(mm|cm|in|pt|pc|px|q|%)?\s*", re.IGNORECASE)
 _TRANSFORM = re.compile(r"[\s,]*(matrix|translate|scale|rotate|skewX|skewY)\s*\(([^)]*)\)[\s,]*")
 
@@ -207,7 +209,10 @@ class _Builder:
             self._add(Kind.ARC, end, (turn * tan(angle / 4), 0.0, 0.0, 0.0))
             return
         rise = half * tan(angle / 4)  # the sagitta: bulge times half the chord
-        middle = ((x0 + x1) / 2 + turn * (y1 - y0) / (2 * half) * rise, (y0 + y1) / 2 - turn * (x1 - x0) / (2 * half) * rise)
+        middle = (
+            (x0 + x1) / 2 + turn * (y1 - y0) / (2 * half) * rise,
+            (y0 + y1) / 2 - turn * (x1 - x0) / (2 * half) * rise,
+        )
         self._add(Kind.ARC, middle, (turn * tan(angle / 8), 0.0, 0.0, 0.0))
         self._add(Kind.ARC, end, (turn * tan(angle / 8), 0.0, 0.0, 0.0))
 
@@ -278,7 +283,9 @@ def arc_path(
         angle -= 2 * pi
     count = max(1, ceil(abs(angle) / pi - 1e-12))
     angles = a0 + angle * np.arange(count + 1) / count
-    unit = Path.arcs(np.column_stack((np.cos(angles), np.sin(angles))), np.full(count, tan(angle / count / 4)), closed=False)
+    unit = Path.arcs(
+        np.column_stack((np.cos(angles), np.sin(angles))), np.full(count, tan(angle / count / 4)), closed=False
+    )
     middle = ((start[0] + end[0]) / 2, (start[1] + end[1]) / 2)
     to_file = Affine.scale(rx, ry).then(Affine.turn(degrees(turn))).then(Affine.shift(*middle))
     return unit.transform(Affine.shift(cx, cy).then(to_file))
@@ -308,4 +315,3 @@ def rectangle_path(x: float, y: float, width: float, height: float, rx: float, r
 def _end(pattern: re.Pattern[str], text: str, at: int) -> int:
     found = pattern.match(text, at)
     return found.end() if found else at
-

@@ -84,10 +84,13 @@ def loose_parts(given: CheckInput) -> Iterator[Finding]:
     sheet = given.board.sheet
     if sheet.hold_down is not HoldDown.CLAMPED:
         return
-    for cut, _ in given.cuts():
-        closed = any(path.closed for shape in given.board.shapes_of(cut) for path in shape.paths)
-        if closed and cut.is_through(sheet) and cut.tabs.count == 0:
+    for cut, bit in given.cuts():
+        if not cut.is_through(sheet) or not any(path.closed for s in given.board.shapes_of(cut) for path in s.paths):
+            continue
+        if cut.tabs.count == 0:
             what = "its offcut" if cut.side is Side.INSIDE else "its part"
+            if cut.side is Side.INSIDE and not _leaves_slug(given.board, cut, bit):
+                continue
             yield Finding(
                 "loose-part",
                 Severity.CAUTION,
@@ -95,7 +98,7 @@ def loose_parts(given: CheckInput) -> Iterator[Finding]:
                 fix="Add tabs, or say on the Board page that tape holds it.",
                 subject=cut.id,
             )
-        elif closed and cut.is_through(sheet) and cut.tabs.thickness >= sheet.thinnest:
+        elif cut.tabs.thickness >= sheet.thinnest:
             yield Finding(
                 "tab-thick",
                 Severity.CAUTION,
@@ -103,6 +106,11 @@ def loose_parts(given: CheckInput) -> Iterator[Finding]:
                 fix="Make them thinner.",
                 subject=cut.id,
             )
+
+
+def _leaves_slug(board: Board, cut: Cut, bit: Bit) -> bool:
+    """Whether a piece stays inside an opening: only where it is wider than two bits."""
+    return not kept_region(board.shapes_of(cut)).buffer(-bit.diameter).is_empty
 
 
 def cannot_plunge(given: CheckInput) -> Iterator[Finding]:
@@ -140,7 +148,9 @@ def off_sheet(given: CheckInput) -> Iterator[Finding]:
 def out_of_travel(given: CheckInput) -> Iterator[Finding]:
     board, machine = given.board, given.job.machine
     fits = board.bed_x + board.sheet.width <= machine.travel_x and board.bed_y + board.sheet.height <= machine.travel_y
-    turned = board.bed_x + board.sheet.height <= machine.travel_x and board.bed_y + board.sheet.width <= machine.travel_y
+    turned = (
+        board.bed_x + board.sheet.height <= machine.travel_x and board.bed_y + board.sheet.width <= machine.travel_y
+    )
     points, rows = straightened(given.run.xyz, given.run.kind, given.run.centre, chord_tolerance_mm=0.05)
     points = points[given.run.block[rows] >= 0]  # the way to zero and park is not what must fit
     if not len(points):

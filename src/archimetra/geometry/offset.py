@@ -142,4 +142,3 @@ def _deep_points(region: Region) -> FloatArray:
     """One point well inside each polygon: the centre of its largest inscribed circle, coarsely."""
     centres = [shapely.get_coordinates(shapely.maximum_inscribed_circle(p, 0.01))[0] for p in polygons_of(region)]
     return np.array(centres)
-

@@ -196,9 +196,7 @@ class Path:
             sweep = 4 * atan(self.params[i, 0])
             turn = sweep * (t - 0.5)  # the tangent is parallel to the chord half way
             chord = p3 - p0
-            d = np.array(
-                [chord[0] * cos(turn) - chord[1] * sin(turn), chord[0] * sin(turn) + chord[1] * cos(turn)]
-            )
+            d = np.array([chord[0] * cos(turn) - chord[1] * sin(turn), chord[0] * sin(turn) + chord[1] * cos(turn)])
         else:
             d = _cubic_derivative(self._cubic(i), np.array([t]))[0]
             if not d.any():
@@ -464,9 +462,7 @@ class Path:
             nodes.append(self._segment_point(k, high))
             kinds.append(int(self.kinds[k]))
             params.append(self._sub_params(k, low, high))
-        return Path(
-            np.array(nodes), np.array(kinds, np.uint8), np.array(params).reshape(len(kinds), 4), closed=False
-        )
+        return Path(np.array(nodes), np.array(kinds, np.uint8), np.array(params).reshape(len(kinds), 4), closed=False)
 
     def _sub_params(self, k: int, low: float, high: float) -> FloatArray:
         out = np.zeros(4)

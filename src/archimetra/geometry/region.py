@@ -8,7 +8,6 @@ the left. Curves are flattened to a chord tolerance when they become a region; p
 from __future__ import annotations
 
 from collections.abc import Sequence
-from enum import StrEnum
 from typing import TypeAlias
 
 import numpy as np
@@ -17,6 +16,7 @@ from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from archimetra.geometry.arrays import FloatArray, IntArray
+from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import FLATTEN_TOLERANCE_MM, Path
 
 Region: TypeAlias = Polygon | MultiPolygon
@@ -24,14 +24,7 @@ Region: TypeAlias = Polygon | MultiPolygon
 EMPTY: Region = MultiPolygon()
 
 
-class FillRule(StrEnum):
-    NONZERO = "nonzero"
-    EVENODD = "evenodd"
-
-
-def region_of(
-    paths: Sequence[Path], rule: FillRule, *, chord_tolerance_mm: float = FLATTEN_TOLERANCE_MM
-) -> Region:
+def region_of(paths: Sequence[Path], rule: FillRule, *, chord_tolerance_mm: float = FLATTEN_TOLERANCE_MM) -> Region:
     """The area that closed ``paths`` fill together under ``rule``; open paths and specks without area add nothing.
 
     Self-crossing outlines are resolved as the rule says, by classifying every face of the arrangement.

@@ -189,6 +189,16 @@ def change_layer(job: Job, board_id: BoardId, layer_id: LayerId, label: str, **f
     return Edit(label, _with_board(job, board_id, change))
 
 
+def move_to_layer(job: Job, board_id: BoardId, ids: Iterable[ShapeId], layer_id: LayerId) -> Edit:
+    wanted = set(ids)
+
+    def change(board: Board) -> Board:
+        shapes = tuple(replace(shape, layer=layer_id) if shape.id in wanted else shape for shape in board.shapes)
+        return replace(board, shapes=shapes)
+
+    return Edit("Move to layer", _with_board(job, board_id, change))
+
+
 # ---- cuts
 
 

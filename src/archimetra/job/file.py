@@ -180,7 +180,9 @@ def _check_links(job: Job, name: str) -> None:
             raise JobFileError(f"{name} is damaged: two shapes on {board.name} carry the same id. {_OPEN_BEFORE}")
         for cut in board.cuts:
             if cut.bit not in bits:
-                raise JobFileError(f"{name} is damaged: '{cut.name}' names a bit that is not in the job. {_OPEN_BEFORE}")
+                raise JobFileError(
+                    f"{name} is damaged: '{cut.name}' names a bit that is not in the job. {_OPEN_BEFORE}"
+                )
 
 
 def _encode(value: Any) -> Any:

@@ -7,8 +7,8 @@ from functools import lru_cache
 import msgspec
 
 from archimetra.geometry.affine import IDENTITY, Affine
+from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path, bounds_of
-from archimetra.geometry.region import FillRule, Region, region_of
 from archimetra.job.ids import LayerId, ShapeId
 
 LAYER_COLOURS = ("#3D5A98", "#B8801F", "#8A3F73", "#24808A", "#A94A35", "#5F7D2B", "#5B6670", "#C06A86")
@@ -44,10 +44,6 @@ class Shape(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def is_closed(self) -> bool:
         return all(path.closed for path in self.paths)
-
-    def region(self, *, chord_tolerance_mm: float) -> Region:
-        """The area the closed outlines fill, in board coordinates."""
-        return region_of(self.placed(), self.fill_rule, chord_tolerance_mm=chord_tolerance_mm)
 
 
 @lru_cache(maxsize=20_000)

@@ -39,7 +39,10 @@ class Sheet(msgspec.Struct, frozen=True, kw_only=True):
     hold_down: HoldDown = HoldDown.CLAMPED
 
     def __post_init__(self) -> None:
-        need(all(isfinite(v) and 1 <= v <= 10_000 for v in (self.width, self.height)), "a sheet measures 1 to 10000 mm a side")
+        need(
+            all(isfinite(v) and 1 <= v <= 10_000 for v in (self.width, self.height)),
+            "a sheet measures 1 to 10000 mm a side",
+        )
         need(len(self.readings) >= 1, "a sheet needs a measured thickness")
         need(all(isfinite(v) and 0.1 <= v <= 500 for v in self.readings), "a sheet is 0.1 to 500 mm thick")
 
@@ -125,7 +128,10 @@ class Heights(msgspec.Struct, frozen=True, kw_only=True):
     park: float = 30.0  # at the end
 
     def __post_init__(self) -> None:
-        need(all(isfinite(v) and 0.2 <= v <= 500 for v in (self.hop, self.travel, self.park)), "heights are 0.2 to 500 mm")
+        need(
+            all(isfinite(v) and 0.2 <= v <= 500 for v in (self.hop, self.travel, self.park)),
+            "heights are 0.2 to 500 mm",
+        )
         need(self.hop <= self.travel <= self.park, "hop height <= travel height <= park height")
 
 

@@ -196,7 +196,13 @@ class _Writer:
     # ---- lines
 
     def _word_line(
-        self, code: str, words: list[tuple[str, float, int]], *, row: int = -1, extra: str = "", feed: float | None = None
+        self,
+        code: str,
+        words: list[tuple[str, float, int]],
+        *,
+        row: int = -1,
+        extra: str = "",
+        feed: float | None = None,
     ) -> None:
         """A line with only the words that change; nothing where the rounded place stays the same."""
         parts = [f"{letter}{self._number(value)}" for letter, value, axis in words if self._pen[axis] != value]

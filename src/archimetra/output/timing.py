@@ -7,26 +7,14 @@ straight). Rapids run each axis at its own limit; a curve of radius r is taken a
 
 from __future__ import annotations
 
-import msgspec
 import numpy as np
 
 from archimetra.geometry.arrays import FloatArray, frozen
 from archimetra.job.sheet import Machine
+from archimetra.output.times import RunTimes
 from archimetra.output.timing_kernels import trapezoid_times
 from archimetra.toolpath.moves import Move, arc_angles, move_lengths
 from archimetra.toolpath.program import Run
-
-
-class RunTimes(msgspec.Struct, frozen=True, eq=False):
-    """``ends`` (n,): seconds after the start at which each row of the run is done. ``pauses`` (n,): seconds spent
-    standing before it (bit changes, spindle starts), contained in ``ends``."""
-
-    ends: FloatArray
-    pauses: FloatArray
-
-    @property
-    def total(self) -> float:
-        return float(self.ends[-1]) if len(self.ends) else 0.0
 
 
 def time_run(run: Run, machine: Machine) -> RunTimes:
@@ -50,14 +38,6 @@ def time_run(run: Run, machine: Machine) -> RunTimes:
     joint[1:][is_rapid[1:] != is_rapid[:-1]] = 0.0
     seconds = trapezoid_times(length, cruise, acceleration, joint)
     return RunTimes(frozen(np.cumsum(seconds + pauses)), frozen(pauses))
-
-
-def clock(seconds: float) -> str:
-    """``0:31``, ``14:20``, ``2:03:10``."""
-    whole = round(seconds)
-    hours, rest = divmod(whole, 3600)
-    minutes, left = divmod(rest, 60)
-    return f"{hours}:{minutes:02d}:{left:02d}" if hours else f"{minutes}:{left:02d}"
 
 
 def _directions(run: Run) -> tuple[FloatArray, FloatArray, FloatArray]:
@@ -89,7 +69,11 @@ def _limit(direction: FloatArray, flat: float, vertical: float) -> FloatArray:
     across = np.hypot(direction[:, 0], direction[:, 1])
     up = np.abs(direction[:, 2])
     with np.errstate(divide="ignore"):
-        return np.asarray(np.minimum(np.where(across > 0, flat / across, np.inf), np.where(up > 0, vertical / up, np.inf)).clip(max=1e9))
+        return np.asarray(
+            np.minimum(np.where(across > 0, flat / across, np.inf), np.where(up > 0, vertical / up, np.inf)).clip(
+                max=1e9
+            )
+        )
 
 
 def _cruise(run: Run, machine: Machine, length: FloatArray, radius: FloatArray) -> FloatArray:
@@ -103,7 +87,12 @@ def _cruise(run: Run, machine: Machine, length: FloatArray, radius: FloatArray) 
 
 
 def _joint_speeds(
-    begins: FloatArray, ends: FloatArray, length: FloatArray, acceleration: FloatArray, cruise: FloatArray, deviation: float
+    begins: FloatArray,
+    ends: FloatArray,
+    length: FloatArray,
+    acceleration: FloatArray,
+    cruise: FloatArray,
+    deviation: float,
 ) -> FloatArray:
     """The speed (n,) with which each move may be begun, from the corner with the last move that went anywhere."""
     n = len(length)

@@ -108,9 +108,7 @@ def sweep(field, origin_x, origin_y, cell, points, first, last, bit_of, shapes, 
                     row[i] = min(row[i], z)
             else:
                 for i in range(len(row)):
-                    v = np.float32(
-                        cut_z((i0 + i + 0.5) * cell, y, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip)
-                    )
+                    v = np.float32(cut_z((i0 + i + 0.5) * cell, y, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip))
                     row[i] = min(row[i], v)
 
 

@@ -32,6 +32,11 @@ def cell_for(sheet: Sheet, *, most_cells: int = MOST_CELLS) -> float:
     return max(FINEST_MM, ceil(fine * 20) / 20)
 
 
+def grid_shape(sheet: Sheet, cell: float) -> tuple[int, int]:
+    """Rows and columns of a field."""
+    return ceil(sheet.height / cell - 1e-9), ceil(sheet.width / cell - 1e-9)
+
+
 class StockTimeline:
     """Built once per run; ``seek`` moves ``field`` to a moment. Not safe for several threads at once."""
 
@@ -50,7 +55,7 @@ class StockTimeline:
         ``field`` may be a given float32 array (in shared memory, say) of the right shape."""
         self.sheet = sheet
         self.cell = cell
-        self.shape = (ceil(sheet.height / cell - 1e-9), ceil(sheet.width / cell - 1e-9))
+        self.shape = grid_shape(sheet, cell)
         self.field = np.zeros(self.shape, dtype=np.float32) if field is None else field
         self.field[...] = 0.0
         self._points, self._rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=cell / 20)
@@ -65,7 +70,8 @@ class StockTimeline:
         self._tiles = np.zeros(tiles, dtype=bool)
         self._keys: list[int] = [1]  # key k holds the state before the move that ends at this point
         self._saved: dict[tuple[int, int], list[tuple[int, AnyArray]]] = {}
-        self._at = 1
+        self._at = 1  # moves up to the point before this one are swept,
+        self._fraction = 0.0  # and this share of the one that ends there
         self._build(progress)
 
     @property
@@ -91,12 +97,12 @@ class StockTimeline:
         k, fraction = self.index_at(seconds)
         changed = np.zeros_like(self._tiles)
         key = int(np.searchsorted(self._keys, k, side="right")) - 1
-        if k < self._at or self._keys[key] > self._at or self._partial:
+        # part of a move already swept does no harm on the way forward: the whole move covers it
+        if k < self._at or (k == self._at and fraction < self._fraction) or self._keys[key] > self._at:
             changed |= self._restore(key)
         self._sweep(self._at, k, changed)
-        self._at = k
-        self._partial = fraction > 0 and k < len(self._points)
-        if self._partial:
+        self._at, self._fraction = k, fraction
+        if fraction > 0 and k < len(self._points):
             a, b = self._points[k - 1], self._points[k]
             part = np.ascontiguousarray(np.array([a, a + fraction * (b - a)]))
             bit_of = np.array([0, self._bit_of[k]], dtype=np.int64)
@@ -112,8 +118,6 @@ class StockTimeline:
         return heights
 
     # ---- inner workings
-
-    _partial = False
 
     def _build(self, progress: Callable[[float], None]) -> None:
         """Sweep the whole run once, saving the tiles that each stretch touched."""
@@ -143,9 +147,7 @@ class StockTimeline:
         return [1, *sorted({int(mark) for mark in marks if 1 < mark < len(self._points)}), len(self._points)]
 
     def _sweep(self, first: int, last: int, tiles: BoolArray) -> None:
-        sweep(
-            self.field, 0.0, 0.0, self.cell, self._points, first, last, self._bit_of, *self._bits.arguments(), tiles
-        )
+        sweep(self.field, 0.0, 0.0, self.cell, self._points, first, last, self._bit_of, *self._bits.arguments(), tiles)
 
     def _tile(self, j: int, i: int) -> AnyArray:
         return self.field[j * TILE : (j + 1) * TILE, i * TILE : (i + 1) * TILE]
@@ -161,7 +163,7 @@ class StockTimeline:
                 chosen = tile
             self._tile(j, i)[...] = 0.0 if chosen is None else chosen
         self._at = self._keys[key]
-        self._partial = False
+        self._fraction = 0.0
         return changed
 
 

@@ -19,7 +19,7 @@ from archimetra.geometry.arrays import FloatArray, IntArray
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.offset import offset_region, thinned
 from archimetra.geometry.path import Path
-from archimetra.geometry.region import Region, containment_tree, nested, polygons_of, ring_area, ring_paths
+from archimetra.geometry.region import Region, containment_tree, nested, polygons_of, region_of, ring_area, ring_paths
 from archimetra.job.bits import Bit, Spin
 from archimetra.job.cuts import Direction, ProfileCut, Side
 from archimetra.job.shapes import Shape
@@ -61,7 +61,7 @@ def contours_of(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> Contours:
 
 def kept_region(shapes: Sequence[Shape]) -> Region:
     """The area that picked shapes stand for: holes in shapes, shapes in holes and so on."""
-    return nested([shape.region(chord_tolerance_mm=FLATTEN_MM) for shape in shapes])
+    return nested([region_of(shape.placed(), shape.fill_rule, chord_tolerance_mm=FLATTEN_MM) for shape in shapes])
 
 
 def _on_the_line(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> list[Contour]:

@@ -91,7 +91,14 @@ class MoveList:
 def empty_toolpath(cut: CutId, bit: BitId) -> Toolpath:
     none = np.zeros(0)
     return Toolpath(
-        cut, bit, np.zeros((0, 3)), np.zeros(0, np.uint8), np.zeros((0, 2)), none, np.zeros(0, np.uint8), np.zeros(0, np.int64)
+        cut,
+        bit,
+        np.zeros((0, 3)),
+        np.zeros(0, np.uint8),
+        np.zeros((0, 2)),
+        none,
+        np.zeros(0, np.uint8),
+        np.zeros(0, np.int64),
     )
 
 

@@ -39,7 +39,9 @@ def tab_spans(track: Track, tabs: Tabs, *, bit_diameter: float) -> TabSpans:
     best = _best_spread(track.length, count, pitch, corners)
     centres = np.array([_nudged(c, corners, need, min(pitch / 3, pitch / 2 - lift / 2), track.length) for c in best])
     centres = _kept_apart(np.sort(centres % track.length), best, lift, track.length)
-    near = sum(1 for c in centres if len(corners) and ring_distance(corners, float(c), track.length).min() < need - 1e-6)
+    near = sum(
+        1 for c in centres if len(corners) and ring_distance(corners, float(c), track.length).min() < need - 1e-6
+    )
     return TabSpans(np.column_stack((centres - lift / 2, centres + lift / 2)), tabs.count, near)
 
 

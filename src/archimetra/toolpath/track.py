@@ -89,7 +89,12 @@ class Track:
         for i in np.flatnonzero(~self._is_arc):
             d = self._q[i] - self._p[i]
             d = d / np.hypot(*d)
-            if last is not None and last[0] == i - 1 and abs(d[0] * last[1][1] - d[1] * last[1][0]) < 0.01 and d @ last[1] > 0:
+            if (
+                last is not None
+                and last[0] == i - 1
+                and abs(d[0] * last[1][1] - d[1] * last[1][0]) < 0.01
+                and d @ last[1] > 0
+            ):
                 out[-1][1] = float(self._ends[i])
             else:
                 out.append([float(self._starts[i]), float(self._ends[i])])
@@ -104,7 +109,9 @@ class Track:
         cross = before[:, 0] * after[:, 1] - before[:, 1] * after[:, 0]
         angle = np.degrees(np.abs(np.arctan2(cross, (before * after).sum(axis=1))))
         joints = self._ends[: len(angle)][angle > sharper_than_degrees]
-        tight = self._is_arc & (self._radius < tighter_than_mm) & (np.degrees(np.abs(self._sweep)) > sharper_than_degrees)
+        tight = (
+            self._is_arc & (self._radius < tighter_than_mm) & (np.degrees(np.abs(self._sweep)) > sharper_than_degrees)
+        )
         middles = (self._starts + self._ends)[tight] / 2
         return np.asarray(np.unique(np.concatenate((joints, middles)) % self.length))
 
@@ -131,5 +138,3 @@ def ring_distance(a: FloatArray, b: float, length: float) -> FloatArray:
     """How far apart stations lie on a closed track, the shorter way round."""
     d = np.mod(np.abs(a - b), length)
     return np.asarray(np.minimum(d, length - d))
-
-

@@ -1,0 +1,100 @@
+"""Starting the window: fonts, session, recovery, a job to show; faults of ours end in a sentence and a log."""
+
+from __future__ import annotations
+
+import logging
+import signal
+import sys
+import traceback
+from collections.abc import Callable
+from pathlib import Path as FilePath
+from types import TracebackType
+
+import platformdirs
+from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtWidgets import QApplication
+
+from archimetra.app.session import Session
+from archimetra.app.theme import style
+from archimetra.app.window import MainWindow
+from archimetra.engine.autosave import left_by_crashes
+from archimetra.job.file import JobFile
+
+log = logging.getLogger("archimetra")
+
+
+def state_folder() -> FilePath:
+    """Where logs and recovery files live."""
+    return FilePath(platformdirs.user_state_dir("archimetra"))
+
+
+def run_window(job_path: FilePath | None, *, with_demo: bool) -> int:
+    """Open the window and stay until it is closed."""
+    _log_to_file()
+    app = QApplication(sys.argv[:1])
+    app.setApplicationName("Archimetra")
+    app.setDesktopFileName("archimetra")
+    style.load_fonts()
+    session = Session()
+    window = MainWindow(session, theme=str(QSettings("Archimetra", "Archimetra").value("theme", "system")), demo=_demo)
+    _report_faults(window)
+    window.show()
+    recovery = state_folder() / "recovery"
+    # after the first picture: reading files and starting processes must not hold it up
+    QTimer.singleShot(0, lambda: _begin(window, recovery, job_path, with_demo=with_demo))
+    signal.signal(signal.SIGTERM, lambda *_: app.quit())
+    heartbeat = QTimer()  # lets Python see signals while Qt sleeps
+    heartbeat.start(500)
+    heartbeat.timeout.connect(lambda: None)
+    code = app.exec()
+    session.close(keep_recovery=not session.is_saved and window.isVisible())
+    return code
+
+
+def _begin(window: MainWindow, recovery: FilePath, job_path: FilePath | None, *, with_demo: bool) -> None:
+    session = window.session
+    session.start(recovery)
+    found = left_by_crashes(recovery)
+    if job_path is not None:
+        window.open_file(job_path)
+    elif found:
+        window.offer_recovery(found)
+    elif with_demo:
+        session.open_job(_demo(), None)
+        window.station_cuts()
+        session.show_cut(session.board.cuts[-1].id)
+
+
+def _demo() -> JobFile:
+    from archimetra.demo import quay_tide_clock
+
+    return quay_tide_clock()
+
+
+def _log_to_file() -> None:
+    folder = state_folder()
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        handler: logging.Handler = logging.FileHandler(folder / "archimetra.log", encoding="utf-8")
+    except OSError:
+        handler = logging.StreamHandler()
+    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
+    log.addHandler(handler)
+    log.setLevel(logging.INFO)
+
+
+def _report_faults(window: MainWindow) -> None:
+    """A fault of ours: into the log whole, onto the screen as one sentence; the window and the work stay."""
+
+    def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            sys.__excepthook__(kind, error, trace)
+            return
+        log.error("".join(traceback.format_exception(kind, error, trace)))
+        tell: Callable[[], None] = lambda: window.say(  # noqa: E731
+            "stop",
+            f"Something went wrong inside Archimetra ({kind.__name__}: {error}). Your work is kept; save it, please.",
+        )
+        QTimer.singleShot(0, tell)
+
+    sys.excepthook = hook

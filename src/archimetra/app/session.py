@@ -1,0 +1,385 @@
+"""What one window works on: the document and its history, what is picked, the plans, the moment shown.
+
+The one place where intents become edits. Widgets call its methods and listen to its signals; it knows none of
+them. Work runs in the engine's processes; events come back over a queued signal.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+from collections.abc import Callable, Iterable
+from pathlib import Path as FilePath
+
+import msgspec
+from PySide6.QtCore import QObject, Qt, Signal
+
+from archimetra.artwork.drawing import Drawing
+from archimetra.engine.autosave import Autosave
+from archimetra.engine.client import Engine, lean_board, plan_key
+from archimetra.engine.messages import (
+    BoardPlan,
+    Moment,
+    MomentRequest,
+    PlanProgress,
+    StockReady,
+    WorkerFailed,
+)
+from archimetra.geometry.affine import Affine
+from archimetra.job import edits
+from archimetra.job.edits import Edit
+from archimetra.job.file import SUFFIX, JobFile, load_job, save_job
+from archimetra.job.history import History
+from archimetra.job.ids import BoardId, CutId, ShapeId
+from archimetra.job.job import Board, Job, new_job
+from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length, parse_number
+
+log = logging.getLogger("archimetra")
+
+Line = tuple[tuple[float, float], tuple[float, float]]
+SECTION_SAMPLES = 2400
+
+
+class Session(QObject):
+    job_changed = Signal()
+    board_changed = Signal()  # another board is shown
+    picked_changed = Signal()
+    cut_changed = Signal()  # another cut is shown in detail
+    planning_changed = Signal()
+    planned = Signal()  # the shown board has a plan that fits the job
+    stock_painted = Signal(object)  # cells (x0, y0, x1, y1), or None where nothing changed
+    moment_changed = Signal()
+    section_changed = Signal()
+    said = Signal(str, str)  # kind ("note", "caution", "stop") and a sentence
+
+    _event = Signal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._history = History(new_job())
+        self.path: FilePath | None = None
+        self.sources: dict[str, bytes] = {}
+        self._saved: Job = self._history.job
+        self.board_id: BoardId = self.job.boards[0].id
+        self.picked: tuple[ShapeId, ...] = ()
+        self.cut_id: CutId | None = None
+        self.plan: BoardPlan | None = None
+        self._plans: dict[BoardId, BoardPlan] = {}
+        self._wanted_key = ""
+        self.progress: PlanProgress | None = None
+        self.stock: StockReady | None = None
+        self.moment: Moment | None = None
+        self.seconds = 0.0
+        self._is_at_end = True
+        self._is_seeking = False
+        self._seek_again = False
+        self._lines: dict[BoardId, Line] = {}
+        self.engine: Engine | None = None
+        self._autosave: Autosave | None = None
+        self._event.connect(self._on_event, Qt.ConnectionType.QueuedConnection)
+
+    # ---- starting and ending
+
+    def start(self, recovery_folder: FilePath | None) -> None:
+        """Start the workers, and autosave where a folder is given; then plan what is shown."""
+        self.engine = Engine(self._post)
+        self.engine.start()
+        if recovery_folder is not None:
+            self._autosave = Autosave(recovery_folder)
+        self._replan()
+
+    def close(self, *, keep_recovery: bool = False) -> None:
+        if self._autosave is not None:
+            self._autosave.close(keep=keep_recovery)
+            self._autosave = None
+        if self.engine is not None:
+            self.engine.close()
+            self.engine = None
+
+    def _post(self, event: object) -> None:
+        with contextlib.suppress(RuntimeError):  # the window is gone; so is the need
+            self._event.emit(event)
+
+    # ---- the document
+
+    @property
+    def job(self) -> Job:
+        return self._history.job
+
+    @property
+    def board(self) -> Board:
+        return self.job.board(self.board_id) or self.job.boards[0]
+
+    @property
+    def is_saved(self) -> bool:
+        return self.job == self._saved
+
+    @property
+    def undo_label(self) -> str | None:
+        return self._history.undo_label
+
+    @property
+    def redo_label(self) -> str | None:
+        return self._history.redo_label
+
+    def apply(self, edit: Edit) -> None:
+        """Take an edit as a step that undo takes back."""
+        if self._history.apply(edit):
+            self._after_change()
+
+    def try_edit(self, make: Callable[[], Edit]) -> str:
+        """Apply what ``make`` returns; the sentence of the limit it broke, or ''."""
+        try:
+            edit = make()
+        except ValueError as error:
+            return sentence(str(error))
+        self.apply(edit)
+        return ""
+
+    def enter_length(self, key: str, text: str, make: Callable[[float], Edit]) -> str:
+        """A typed length: parsed, applied and remembered as typed; what is wrong with it, or ''."""
+        try:
+            mm = parse_length(text, default=self.job.unit)
+            edit = make(mm)
+        except QuantityError as error:
+            return str(error)
+        except ValueError as error:
+            return sentence(str(error))
+        typed = None if is_plain(text) else text.strip()
+        self.apply(msgspec.structs.replace(edit, job=edits.remember_typed(edit.job, key, typed)))
+        return ""
+
+    def enter_number(self, text: str, make: Callable[[float], Edit]) -> str:
+        try:
+            edit = make(parse_number(text))
+        except QuantityError as error:
+            return str(error)
+        except ValueError as error:
+            return sentence(str(error))
+        self.apply(edit)
+        return ""
+
+    def length_text(self, key: str, mm: float) -> tuple[str, str]:
+        """What a length field shows: the text as typed, as long as it still comes to the length, and its note."""
+        unit = self.job.unit
+        shown = format_length(mm, unit)
+        typed = self.job.typed.get(key)
+        if typed is not None:
+            with contextlib.suppress(QuantityError):
+                if abs(parse_length(typed, default=unit) - mm) < 1e-9:
+                    return typed, f"= {shown} {unit}"
+        return shown, str(unit)
+
+    def undo(self) -> None:
+        if self._history.undo():
+            self._after_change()
+
+    def redo(self) -> None:
+        if self._history.redo():
+            self._after_change()
+
+    def _after_change(self) -> None:
+        if self.job.board(self.board_id) is None:
+            self.show_board(self.job.boards[0].id)
+        known = {shape.id for shape in self.board.shapes}
+        picked = tuple(id_ for id_ in self.picked if id_ in known)
+        self.job_changed.emit()
+        if picked != self.picked:
+            self.pick(picked)
+        if self.cut_id is not None and self.board.cut(self.cut_id) is None:
+            self.show_cut(None)
+        if self._autosave is not None:
+            if self.is_saved:
+                self._autosave.forget()
+            else:
+                self._autosave.note(JobFile(self.job, self.sources), str(self.path or ""))
+        self._replan()
+
+    # ---- files
+
+    def open_job(self, content: JobFile, path: FilePath | None, *, is_saved: bool = True) -> None:
+        """Show another document; history starts anew."""
+        self._history = History(content.job)
+        self.sources = dict(content.sources)
+        self.path = path
+        self._saved = content.job if is_saved else new_job()
+        self._plans.clear()
+        self.plan = None
+        self.picked, self.cut_id = (), None
+        self._lines.clear()
+        self._is_at_end = True
+        self.board_id = content.job.boards[0].id if content.job.boards else BoardId("")
+        if not content.job.boards:
+            self._history = History(msgspec.structs.replace(content.job, boards=new_job().boards))
+            self.board_id = self.job.boards[0].id
+        if self._autosave is not None:
+            self._autosave.forget()
+        self.job_changed.emit()
+        self.board_changed.emit()
+        self.picked_changed.emit()
+        self.cut_changed.emit()
+        self.section_changed.emit()
+        self._replan()
+
+    def open_path(self, path: FilePath) -> None:
+        """Raises JobFileError."""
+        self.open_job(load_job(path), path)
+
+    def save_to(self, path: FilePath, preview_png: bytes = b"") -> None:
+        """Raises JobFileError; the document stays unsaved then."""
+        if path.suffix != SUFFIX:
+            path = path.with_name(path.name + SUFFIX)
+        save_job(path, JobFile(self.job, self.sources, preview_png))
+        self.path = path
+        self._saved = self.job
+        if self._autosave is not None:
+            self._autosave.forget()
+        self.job_changed.emit()
+
+    # ---- what is shown
+
+    def show_board(self, board_id: BoardId) -> None:
+        if board_id == self.board_id and self.job.board(board_id) is not None:
+            return
+        self.board_id = board_id
+        self.picked, self.cut_id = (), None
+        self.plan = None
+        self._is_at_end = True
+        self.board_changed.emit()
+        self.picked_changed.emit()
+        self.cut_changed.emit()
+        self.section_changed.emit()
+        self._replan()
+
+    def pick(self, ids: Iterable[ShapeId]) -> None:
+        self.picked = tuple(dict.fromkeys(ids))
+        self.picked_changed.emit()
+
+    def show_cut(self, cut_id: CutId | None) -> None:
+        if cut_id != self.cut_id:
+            self.cut_id = cut_id
+            self.cut_changed.emit()
+
+    @property
+    def line(self) -> Line:
+        """The section line of the shown board; across the middle of the sheet until it is dragged."""
+        sheet = self.board.sheet
+        y = sheet.height / 2
+        return self._lines.get(self.board.id, ((-0.04 * sheet.width, y), (1.04 * sheet.width, y)))
+
+    def move_line(self, line: Line) -> None:
+        (ax, ay), (bx, by) = line
+        if abs(ax - bx) + abs(ay - by) < 1.0:
+            return
+        self._lines[self.board.id] = line
+        self.section_changed.emit()
+        self._seek()
+
+    # ---- artwork and cuts
+
+    def place(self, drawing: Drawing, source: tuple[str, bytes] | None = None) -> None:
+        """Lay a drawing on the shown board and pick it."""
+        edit, ids = edits.place_drawing(self.job, self.board.id, drawing)
+        if source is not None:
+            self.sources = {**self.sources, source[0]: source[1]}
+        self.apply(edit)
+        self.pick(ids)
+
+    def move_picked(self, dx: float, dy: float, *, merge: str = "") -> None:
+        if self.picked:
+            self.apply(edits.move_shapes(self.job, self.board.id, self.picked, Affine.shift(dx, dy), merge=merge))
+
+    def add_profile(self) -> None:
+        edit, cut_id = edits.add_profile(self.job, self.board.id, self.picked)
+        self.apply(edit)
+        self.show_cut(cut_id)
+
+    # ---- planning
+
+    @property
+    def is_planning(self) -> bool:
+        return self.plan is None or self.plan.key != self._wanted_key
+
+    def _replan(self) -> None:
+        if self.engine is None:
+            return
+        key = plan_key(self.job, lean_board(self.board))
+        if key == self._wanted_key and (self.plan is not None or self.progress is not None):
+            return
+        self._wanted_key = key
+        known = self._plans.get(self.board.id)
+        if known is not None and known.key == key:
+            self._take_plan(known)
+            return
+        self.progress = PlanProgress(self.board.id, 0, max(1, len(self.board.cuts)), 0.0)
+        self.engine.plan(self.job, self.board.id)
+        self.planning_changed.emit()
+
+    def _take_plan(self, plan: BoardPlan) -> None:
+        self.plan = plan
+        self._plans[BoardId(plan.board)] = plan
+        self.progress = None
+        if self._is_at_end:
+            self.seconds = plan.times.total
+        else:
+            self.seconds = min(self.seconds, plan.times.total)
+        if self.engine is not None:
+            self.engine.show_stock(plan, self.job, self.board)
+        self._is_seeking = False
+        self._seek()
+        self.planning_changed.emit()
+        self.planned.emit()
+        self.moment_changed.emit()
+
+    # ---- the moment
+
+    def go_to(self, seconds: float) -> None:
+        """Show the stock at this moment; the newest wish counts, older ones still waiting are dropped."""
+        total = self.plan.times.total if self.plan is not None else 0.0
+        self.seconds = min(max(seconds, 0.0), total)
+        self._is_at_end = self.seconds >= total
+        self.moment_changed.emit()
+        self._seek()
+
+    def _seek(self) -> None:
+        if self.engine is None or self.plan is None:
+            return
+        if self._is_seeking:
+            self._seek_again = True
+            return
+        self._is_seeking = True
+        self.engine.seek(MomentRequest(self.seconds, self.line, SECTION_SAMPLES))
+
+    def _on_event(self, event: object) -> None:
+        if isinstance(event, BoardPlan):
+            if event.key == self._wanted_key and event.board == self.board_id:
+                self._take_plan(event)
+        elif isinstance(event, PlanProgress):
+            if event.board == self.board_id and self.is_planning:
+                self.progress = event
+                self.planning_changed.emit()
+        elif isinstance(event, StockReady):
+            self.stock = event
+        elif isinstance(event, Moment):
+            self._on_moment(event)
+        elif isinstance(event, WorkerFailed):
+            log.error("%s\n%s", event.sentence, event.detail)
+            self._is_seeking = False
+            self.progress = None
+            self.planning_changed.emit()
+            self.said.emit("stop", event.sentence)
+
+    def _on_moment(self, moment: Moment) -> None:
+        self._is_seeking = False
+        if self.plan is not None and moment.key == self.plan.key:
+            self.moment = moment
+            self.stock_painted.emit(moment.box)
+        if self._seek_again:
+            self._seek_again = False
+            self._seek()
+
+
+def sentence(text: str) -> str:
+    """A limit's words as a sentence on their own."""
+    text = text.strip()
+    return text[:1].upper() + text[1:] + ("" if text.endswith(".") else ".")

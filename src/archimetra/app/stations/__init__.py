@@ -1,0 +1,1 @@
+"""Pages of the stations in the rail."""

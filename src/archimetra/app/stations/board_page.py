@@ -1,0 +1,208 @@
+"""Board: the sheet, its caliper readings, zero, heights, and where it lies on the machine."""
+
+from __future__ import annotations
+
+import msgspec
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+
+from archimetra.app.stations.page import Page, fill
+from archimetra.app.theme.tokens import Tokens
+from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label
+from archimetra.app.widgets.sketches import ZeroPicker
+from archimetra.job import edits
+from archimetra.job.edits import Edit
+from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length
+from archimetra.job.sheet import HoldDown, Material, ZeroAt, ZeroZ
+
+replace = msgspec.structs.replace
+
+
+class BoardPage(Page):
+    title = "Board"
+
+    def build(self) -> None:
+        form, session = self.form, self.session
+        self._name = QuantityField("Board name", width=190)
+        form.row("Name", self._name)
+        self._name.entered.connect(self._rename)
+        form.line()
+        form.heading("Sheet")
+        self._sheet_row("Width", "width")
+        self._sheet_row("Depth", "height")
+        self._readings = QuantityField("Thickness readings", width=190)
+        form.row("Thickness", self._readings)
+        self._readings.entered.connect(self._enter_readings)
+        self._spread = form.add(label("", "note"))
+        self._material = self.combo_row(form, "Material", self._choose_material)
+        self.number_row(
+            form,
+            "Grain",
+            get=lambda: session.board.sheet.grain_degrees,
+            edit=lambda v: self._sheet("Grain", grain_degrees=v % 180.0),
+            note=lambda: "° from left to right",
+        )
+        self._hold = ChoiceRow("Held by", [(HoldDown.CLAMPED, "Clamps, screws"), (HoldDown.TAPED, "Tape, glue")])
+        form.row("Held by", self._hold)
+        self._hold.chosen.connect(lambda value: session.apply(self._sheet("Hold-down", hold_down=HoldDown(value))))
+        form.line()
+        form.heading("Zero")
+        self._picker = ZeroPicker(self.tokens)
+        form.add(self._picker)
+        self._picker.chosen.connect(lambda at: session.apply(self._zero(at=at)))
+        self._zero_words = form.add(label("", "note"))
+        for axis in ("x", "y"):
+            self.length_row(
+                form,
+                f"{axis.upper()} of zero",
+                key=lambda a=axis: f"{session.board.id}.zero.{a}",
+                get=lambda a=axis: session.board.zero.point(session.board.sheet)["xy".index(a)],
+                edit=lambda mm, a=axis: self._typed_zero(a, mm),
+            )
+        self._z = ChoiceRow("Z zero", [(ZeroZ.SHEET_TOP, "Sheet top"), (ZeroZ.SPOILBOARD, "Spoilboard")])
+        form.row("Z zero on", self._z)
+        self._z.chosen.connect(lambda value: session.apply(self._zero(z=ZeroZ(value))))
+        form.line()
+        form.heading("Heights above the sheet")
+        for text, name in (("Low hop", "hop"), ("Travel", "travel"), ("Park", "park")):
+            self.length_row(
+                form,
+                text,
+                key=lambda n=name: f"{session.board.id}.heights.{n}",
+                get=lambda n=name: getattr(session.board.heights, n),
+                edit=lambda mm, n=name: self._heights(n, mm),
+                note=lambda n=name: {"hop": "between nearby cuts", "travel": "above clamps", "park": "at the end"}[n],
+            )
+        form.line()
+        form.heading("On the machine")
+        for axis in ("x", "y"):
+            self.length_row(
+                form,
+                f"Sheet at {axis.upper()}",
+                key=lambda a=axis: f"{session.board.id}.bed_{a}",
+                get=lambda a=axis: getattr(session.board, f"bed_{a}"),
+                edit=lambda mm, a=axis: edits.change_board(
+                    session.job, session.board.id, "Bed place", **{f"bed_{a}": mm}
+                ),
+                note=lambda: "from the bed's corner",
+            )
+        for axis in ("x", "y", "z"):
+            self.length_row(
+                form,
+                f"Travel {axis.upper()}",
+                key=lambda a=axis: f"machine.travel_{a}",
+                get=lambda a=axis: getattr(session.job.machine, f"travel_{a}"),
+                edit=lambda mm, a=axis: self._machine(a, mm),
+            )
+        row = QWidget()
+        line = QHBoxLayout(row)
+        line.setContentsMargins(0, 4, 0, 0)
+        turn = QPushButton("Turn the board a quarter")
+        turn.setToolTip("Turn sheet, artwork, grain and zero together, counter-clockwise")
+        turn.clicked.connect(lambda: session.apply(edits.turn_quarter(session.job, session.board.id)))
+        line.addWidget(turn)
+        self._remove = QPushButton("Remove board")
+        self._remove.clicked.connect(self._remove_board)
+        line.addWidget(self._remove)
+        line.addStretch(1)
+        form.add(row)
+
+    def refresh(self) -> None:
+        super().refresh()
+        board = self.session.board
+        sheet, unit = board.sheet, self.session.job.unit
+        self.corner.setText(f"{len(self.session.job.boards)} in this job" if len(self.session.job.boards) > 1 else "")
+        self._name.show_quantity(board.name, "")
+        typed = self.session.job.typed.get(f"{board.id}.readings", "")
+        shown = ", ".join(format_length(value, unit) for value in sheet.readings)
+        self._readings.show_quantity(typed if self._readings_of(typed) == sheet.readings else shown, str(unit))
+        if len(sheet.readings) > 1:
+            spread = format_length(sheet.thickest - sheet.thinnest, unit)
+            self._spread.setText(
+                f"Thickest {format_length(sheet.thickest, unit)} rules through cuts, thinnest "
+                f"{format_length(sheet.thinnest, unit)} what must stay. Spread {spread} {unit}."
+            )
+        else:
+            self._spread.setText("Measure it in several places: 18.3, 18.1, 18.2. Nominal thickness is never true.")
+        fill(self._material, [m.value for m in Material], list(Material).index(sheet.material))
+        self._hold.show_value(sheet.hold_down)
+        self._picker.show_zero(sheet, board.zero.at)
+        self._zero_words.setText(f"{board.zero.at.value.capitalize()}. Moving zero never moves the artwork.")
+        self._z.show_value(board.zero.z)
+        self._remove.setEnabled(len(self.session.job.boards) > 1)
+
+    def show_theme(self, tokens: Tokens) -> None:
+        super().show_theme(tokens)
+        self._picker.tokens = tokens
+        self._picker.update()
+
+    # ---- edits
+
+    def _sheet_row(self, text: str, name: str) -> None:
+        session = self.session
+        self.length_row(
+            self.form,
+            text,
+            key=lambda: f"{session.board.id}.sheet.{name}",
+            get=lambda: getattr(session.board.sheet, name),
+            edit=lambda mm: self._sheet(text, **{name: mm}),
+        )
+
+    def _sheet(self, label_: str, **fields: object) -> Edit:
+        board = self.session.board
+        return edits.change_board(self.session.job, board.id, label_, sheet=replace(board.sheet, **fields))
+
+    def _zero(self, **fields: object) -> Edit:
+        board = self.session.board
+        return edits.set_zero(self.session.job, board.id, replace(board.zero, **fields))
+
+    def _typed_zero(self, axis: str, mm: float) -> Edit:
+        x, y = self.session.board.zero.point(self.session.board.sheet)
+        return self._zero(at=ZeroAt.TYPED, x=mm if axis == "x" else x, y=mm if axis == "y" else y)
+
+    def _heights(self, name: str, mm: float) -> Edit:
+        board = self.session.board
+        return edits.change_board(self.session.job, board.id, "Heights", heights=replace(board.heights, **{name: mm}))
+
+    def _machine(self, axis: str, mm: float) -> Edit:
+        machine = replace(self.session.job.machine, **{f"travel_{axis}": mm})
+        return edits.change_job(self.session.job, "Machine travel", machine=machine)
+
+    def _rename(self, text: str) -> None:
+        name = text.strip() or self.session.board.name
+        self.session.apply(edits.change_board(self.session.job, self.session.board.id, "Rename board", name=name[:60]))
+        self.refresh()
+
+    def _choose_material(self, index: int) -> None:
+        self.session.apply(self._sheet("Material", material=list(Material)[index]))
+
+    def _readings_of(self, text: str) -> tuple[float, ...] | None:
+        try:
+            return (
+                tuple(parse_length(part, default=self.session.job.unit) for part in text.split(",")) if text else None
+            )
+        except QuantityError:
+            return None
+
+    def _enter_readings(self, text: str) -> None:
+        try:
+            values = tuple(parse_length(part, default=self.session.job.unit) for part in text.split(","))
+        except QuantityError as error:
+            self._readings.show_quantity(text, "", is_wrong=True)
+            self._spread.setText(str(error))
+            return
+        key = f"{self.session.board.id}.readings"
+        plain = all(is_plain(part) for part in text.split(","))
+
+        def make() -> Edit:
+            edit = self._sheet("Thickness", readings=values)
+            return replace(edit, job=edits.remember_typed(edit.job, key, None if plain else text))
+
+        problem = self.session.try_edit(make)
+        if problem:
+            self._readings.show_quantity(text, "", is_wrong=True)
+            self._spread.setText(problem)
+        else:
+            self.refresh()
+
+    def _remove_board(self) -> None:
+        self.session.apply(edits.remove_board(self.session.job, self.session.board.id))

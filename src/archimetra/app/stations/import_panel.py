@@ -1,0 +1,168 @@
+"""Before a drawing lands: what it looks like, how large it really is, the unit assumed and why."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from archimetra.app.theme.tokens import Tokens
+from archimetra.app.views.line_layer import painter_path
+from archimetra.app.widgets.fields import QuantityField, label
+from archimetra.app.widgets.form import Form
+from archimetra.artwork.drawing import UNITS_MM, Drawing, with_true_size, with_unit
+from archimetra.base.findings import Severity
+from archimetra.job.quantities import QuantityError, Unit, format_length, parse_length
+from archimetra.job.sheet import Sheet
+
+_AS_IT_STANDS = "as the file says"
+
+
+class ImportPanel(QFrame):
+    """Shows one drawing; says when it is to land or not."""
+
+    landed = Signal(object, object)  # Drawing, (name, bytes)
+    given_up = Signal()
+
+    def __init__(self, tokens: Tokens) -> None:
+        super().__init__()
+        self.setProperty("kind", "card")
+        self._original: Drawing | None = None
+        self._drawing: Drawing | None = None
+        self._source = ("", b"")
+        self._unit = Unit.MM
+        self._sheet: Sheet | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 8, 10, 10)
+        column.setSpacing(6)
+        self._name = label("", "heading")
+        column.addWidget(self._name)
+        self._picture = _Picture(tokens)
+        column.addWidget(self._picture)
+        self._size = label("", "heading")
+        column.addWidget(self._size)
+        self._reason = label("", "note")
+        column.addWidget(self._reason)
+        form = Form()
+        self._units = QComboBox()
+        self._units.setAccessibleName("One file unit is")
+        self._units.activated.connect(self._choose_unit)
+        form.row("One file unit is", self._units)
+        self._width, self._height = QuantityField("True width"), QuantityField("True depth")
+        form.row("True width", self._width)
+        form.row("True depth", self._height)
+        self._width.entered.connect(lambda text: self._true_size(text, is_width=True))
+        self._height.entered.connect(lambda text: self._true_size(text, is_width=False))
+        column.addWidget(form)
+        self._report = label("", "note")
+        column.addWidget(self._report)
+        row = QHBoxLayout()
+        self._land = QPushButton("Land it on the sheet")
+        self._land.setProperty("kind", "main")
+        self._land.clicked.connect(lambda: self.landed.emit(self._drawing, self._source))
+        give_up = QPushButton("Not now")
+        give_up.clicked.connect(self.given_up)
+        row.addWidget(self._land)
+        row.addWidget(give_up)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.hide()
+
+    def show_drawing(self, drawing: Drawing, source: tuple[str, bytes], unit: Unit, sheet: Sheet) -> None:
+        self._original = drawing
+        self._source, self._unit, self._sheet = source, unit, sheet
+        self._units.clear()
+        self._units.addItems([_AS_IT_STANDS, *UNITS_MM])
+        self._show(drawing)
+        self.show()
+        self._land.setFocus()
+
+    def clear(self) -> None:
+        self._original = self._drawing = None
+        self.hide()
+
+    @property
+    def drawing(self) -> Drawing | None:
+        """What would land now."""
+        return self._drawing
+
+    def _show(self, drawing: Drawing) -> None:
+        self._drawing = drawing
+        box = drawing.bounds() or (0.0, 0.0, 0.0, 0.0)
+        width, height = box[2] - box[0], box[3] - box[1]
+        count = len(drawing.shapes)
+        self._name.setText(f"{drawing.name}: {count} shape{'' if count == 1 else 's'}")
+        w, h = format_length(width, self._unit), format_length(height, self._unit)
+        fits = ""
+        if self._sheet is not None and (width > self._sheet.width or height > self._sheet.height):
+            fits = ", larger than the sheet"
+        self._size.setText(f"{w} x {h} {self._unit}{fits}")
+        self._reason.setText(drawing.scale.reason)
+        self._reason.setProperty("kind", "note" if drawing.scale.is_certain else "caution")
+        self._reason.style().unpolish(self._reason)
+        self._reason.style().polish(self._reason)
+        self._width.show_quantity(w, str(self._unit))
+        self._height.show_quantity(h, str(self._unit))
+        lines = [f.text() for f in drawing.report if f.code != "unit"]
+        more = f"\nand {len(lines) - 6} more" if len(lines) > 6 else ""
+        self._report.setText("\n".join(lines[:6]) + more)
+        self._report.setVisible(bool(lines))
+        worst = any(f.severity is not Severity.NOTE for f in drawing.report if f.code != "unit")
+        self._report.setProperty("kind", "caution" if worst else "note")
+        self._report.style().unpolish(self._report)
+        self._report.style().polish(self._report)
+        self._picture.show_drawing(drawing)
+
+    def _choose_unit(self, index: int) -> None:
+        assert self._original is not None
+        self._show(self._original if index == 0 else with_unit(self._original, list(UNITS_MM)[index - 1]))
+
+    def _true_size(self, text: str, *, is_width: bool) -> None:
+        assert self._drawing is not None
+        field = self._width if is_width else self._height
+        try:
+            mm = parse_length(text, default=self._unit)
+            if not 0.01 <= mm <= 10_000:
+                raise ValueError("A size is 0.01 to 10000 mm")
+            self._show(with_true_size(self._drawing, is_width=is_width, true_mm=mm))
+        except (QuantityError, ValueError) as error:
+            field.show_quantity(text, str(error), is_wrong=True)
+
+
+class _Picture(QWidget):
+    """The drawing in small, on its page."""
+
+    def __init__(self, tokens: Tokens) -> None:
+        super().__init__()
+        self._tokens = tokens
+        self._drawing: Drawing | None = None
+        self.setFixedHeight(120)
+        self.setAccessibleName("Picture of the drawing")
+
+    def show_drawing(self, drawing: Drawing) -> None:
+        self._drawing = drawing
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), self.palette().base())
+        if self._drawing is None:
+            return
+        box = self._drawing.bounds()
+        if box is None:
+            return
+        x0, y0, x1, y1 = box
+        k = min((self.width() - 16) / max(x1 - x0, 1e-6), (self.height() - 16) / max(y1 - y0, 1e-6))
+        ox, oy = self.width() / 2 - (x0 + x1) / 2 * k, self.height() / 2 + (y0 + y1) / 2 * k
+        if self._drawing.page_mm:
+            painter.setPen(QPen(self.palette().placeholderText().color(), 0.6, Qt.PenStyle.DotLine))
+            page = self._drawing.page_mm
+            painter.drawRect(QRectF(QPointF(ox, oy - page[1] * k), QPointF(ox + page[0] * k, oy)))
+        painter.setPen(QPen(self.palette().text().color(), 1.0))
+        for shape in self._drawing.shapes[:4000]:
+            for path in shape.paths:
+                points = path.flatten(max(0.3 / k, 1e-4)) * (k, -k) + (ox, oy)
+                begins = np.zeros(len(points), dtype=bool)
+                painter.drawPath(painter_path(points, begins))

@@ -1,0 +1,183 @@
+"""Output: the controller, the files in running order with what each needs, and writing them."""
+
+from __future__ import annotations
+
+from pathlib import Path as FilePath
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QFont
+from PySide6.QtWidgets import QFileDialog, QFrame, QPlainTextEdit, QPushButton, QVBoxLayout
+
+from archimetra.app.stations.page import Page, fill, shown
+from archimetra.app.widgets.fields import ChoiceRow, label
+from archimetra.base.errors import OutputError
+from archimetra.base.findings import Severity
+from archimetra.job import edits
+from archimetra.job.quantities import Unit
+from archimetra.output.controllers import controller, controllers
+from archimetra.output.files import gcode_files, write_files
+from archimetra.output.gcode_writer import GcodeFile
+from archimetra.output.times import clock
+
+MOST_LINES_SHOWN = 4000
+
+
+class OutputPage(Page):
+    title = "Output"
+
+    def build(self) -> None:
+        form, session = self.form, self.session
+        self._profiles = list(controllers().values())
+        self._controller = self.combo_row(form, "Controller", self._choose_controller)
+        self._unit = ChoiceRow("Unit of the files", [(Unit.MM, "Millimetres"), (Unit.INCH, "Inches")])
+        form.row("Files in", self._unit)
+        self._unit.chosen.connect(
+            lambda value: session.apply(edits.change_job(session.job, "Unit of files", output_unit=Unit(value)))
+        )
+        self._zero = form.add(label("", "note"))
+        form.line()
+        self._count = form.heading("Files in running order")
+        self._files_box = QFrame()
+        self._files_column = QVBoxLayout(self._files_box)
+        self._files_column.setContentsMargins(0, 0, 0, 0)
+        self._files_column.setSpacing(6)
+        form.add(self._files_box)
+        self._stops = form.add(label("", "stop"))
+        self._write = QPushButton("Write the files")
+        self._write.setProperty("kind", "main")
+        self._write.setToolTip("Ctrl+E")
+        self._write.clicked.connect(lambda: self.ask_for_folder())
+        form.add(self._write)
+        self._told = form.add(label("", "note"))
+        form.line()
+        self._text_name = form.heading("G-code")
+        self._text = QPlainTextEdit()
+        self._text.setReadOnly(True)
+        self._text.setAccessibleName("G-code of the file")
+        mono = QFont("monospace")
+        mono.setStyleHint(QFont.StyleHint.Monospace)
+        mono.setPixelSize(11)
+        self._text.setFont(mono)
+        self._text.setStyleSheet("font-family: monospace; font-size: 11px;")
+        self._text.setFixedHeight(260)
+        self._text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self._text.cursorPositionChanged.connect(self._line_chosen)
+        form.add(self._text)
+        self._files: list[GcodeFile] = []
+        self._files_for: object = None
+        self._shown_file = 0
+
+    def refresh(self) -> None:
+        session = self.session
+        names = [profile.name for profile in self._profiles]
+        index = names.index(session.job.controller) if session.job.controller in names else 0
+        fill(self._controller, [profile.title for profile in self._profiles], index)
+        self._unit.show_value(session.job.output_unit)
+        self._zero.setText(session.board.zero.sentence(session.board.sheet) + ".")
+        if not self.widget.isVisible():
+            return  # writing files takes a moment; only where someone looks
+        self._make_files()
+        plan = session.plan
+        stops = [f for f in plan.findings if f.severity is Severity.STOP] if plan is not None else []
+        self._stops.setText("\n".join(f.text() for f in stops[:4]))
+        shown(self._stops, bool(stops))
+        self._write.setEnabled(bool(self._files))
+        self._write.setText("Write the files all the same" if stops else "Write the files")
+
+    @property
+    def files(self) -> list[GcodeFile]:
+        return self._files
+
+    def _make_files(self) -> None:
+        session = self.session
+        plan = session.plan
+        if plan is None or session.is_planning:
+            self._count.setText("planning")
+            return
+        key = (plan.key, session.job.controller, session.job.output_unit, session.job.name)
+        if key == self._files_for:
+            return
+        self._files_for = key
+        profile = controller(session.job.controller) if session.job.controller in controllers() else self._profiles[0]
+        self._files = gcode_files(session.job, session.board, plan.run, profile)
+        self._shown_file = min(self._shown_file, max(len(self._files) - 1, 0))
+        while self._files_column.count():
+            widget = self._files_column.takeAt(0).widget()
+            if widget is not None:
+                widget.deleteLater()
+        for number, file in enumerate(self._files):
+            self._files_column.addWidget(self._card(number, file))
+        if not self._files:
+            self._files_column.addWidget(label("No cuts yet, so no files.", "note"))
+        self._count.setText(f"{len(self._files)}" if self._files else "")
+        self._show_text()
+
+    def _card(self, number: int, file: GcodeFile) -> QFrame:
+        card = QFrame()
+        card.setProperty("kind", "card")
+        column = QVBoxLayout(card)
+        column.setContentsMargins(8, 6, 8, 6)
+        column.setSpacing(2)
+        name = QPushButton(f"{number + 1}  {file.name}")
+        name.setProperty("kind", "link")
+        name.setStyleSheet("text-align: left;")
+        name.setToolTip("Show its G-code below")
+        name.clicked.connect(lambda _c=False, n=number: self._choose_file(n))
+        column.addWidget(name)
+        ends = self.session.plan.times.ends if self.session.plan is not None else ()
+        first, last = file.blocks[0], file.blocks[-1]
+        seconds = float(ends[last.last - 1]) - float(ends[max(first.first - 1, 0)])
+        bits = ", ".join(f"{bit.letter} {bit.name}" for bit in file.bits)
+        again = " Set Z zero again after the bit." if number or len(file.bits) > 1 else ""
+        column.addWidget(label(f"Needs {bits}. {clock(seconds)}, {len(file.rows)} lines.{again}", "note"))
+        return card
+
+    def _choose_file(self, number: int) -> None:
+        self._shown_file = number
+        self._show_text()
+
+    def _show_text(self) -> None:
+        if not self._files:
+            self._text.setPlainText("")
+            self._text_name.setText("")
+            return
+        file = self._files[self._shown_file]
+        lines = file.text.splitlines()
+        more = f"\n({len(lines) - MOST_LINES_SHOWN} more lines in the file)" if len(lines) > MOST_LINES_SHOWN else ""
+        self._text.blockSignals(True)
+        self._text.setPlainText("\n".join(lines[:MOST_LINES_SHOWN]) + more)
+        self._text.blockSignals(False)
+        self._text_name.setText(file.name if len(file.name) < 34 else file.name[:31] + "…")
+
+    def _line_chosen(self) -> None:
+        """The line under the cursor is the moment shown."""
+        plan = self.session.plan
+        if plan is None or not self._files or not self._text.hasFocus():
+            return
+        rows = self._files[self._shown_file].rows
+        line = self._text.textCursor().blockNumber()
+        if line < len(rows) and rows[line] >= 0:
+            self.session.go_to(float(plan.times.ends[rows[line]]))
+
+    def _choose_controller(self, index: int) -> None:
+        name = self._profiles[index].name
+        self.session.apply(edits.change_job(self.session.job, "Controller", controller=name))
+
+    def ask_for_folder(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self.widget, "Write the files into")
+        if folder:
+            self.write_into(FilePath(folder))
+
+    def write_into(self, folder: FilePath) -> None:
+        """Write all files of the board; say where, or what went wrong."""
+        self._make_files()
+        try:
+            written = write_files(self._files, folder)
+        except OutputError as error:
+            self._told.setText(str(error))
+            self.session.said.emit("stop", str(error))
+            return
+        words = f"{len(written)} file{'' if len(written) == 1 else 's'} written to {folder}."
+        self._told.setText(words)
+        self._told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.session.said.emit("note", words)

@@ -1,0 +1,85 @@
+"""What all stations' pages share: a session, bindings that are refreshed together, rows made alike."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtWidgets import QComboBox, QWidget
+
+from archimetra.app.session import Session
+from archimetra.app.stations.bindings import Binding, LengthBinding, Note, NumberBinding
+from archimetra.app.theme.tokens import Tokens
+from archimetra.app.widgets.fields import QuantityField
+from archimetra.app.widgets.form import Form, page
+from archimetra.job.edits import Edit
+
+
+class Page:
+    """A station's page. ``widget`` goes into the window; ``refresh`` brings the document in and emits nothing."""
+
+    title = ""
+
+    def __init__(self, session: Session, tokens: Tokens) -> None:
+        self.session = session
+        self.tokens = tokens
+        self.bindings: list[Binding] = []
+        self.form = Form()
+        self.widget, self.corner = page(self.form, self.title)
+        self.build()
+
+    def build(self) -> None:
+        raise NotImplementedError
+
+    def refresh(self) -> None:
+        for binding in self.bindings:
+            binding.refresh()
+
+    def show_theme(self, tokens: Tokens) -> None:
+        self.tokens = tokens
+
+    # ---- rows
+
+    def length_row(
+        self,
+        form: Form,
+        text: str,
+        *,
+        key: Callable[[], str],
+        get: Callable[[], float],
+        edit: Callable[[float], Edit],
+        note: Note | None = None,
+        live: Callable[[float], None] | None = None,
+    ) -> QuantityField:
+        field = QuantityField(text)
+        form.row(text, field)
+        self.bindings.append(LengthBinding(self.session, field, key=key, get=get, edit=edit, note=note, live=live))
+        return field
+
+    def number_row(
+        self, form: Form, text: str, *, get: Callable[[], float], edit: Callable[[float], Edit], note: Note
+    ) -> QuantityField:
+        field = QuantityField(text)
+        form.row(text, field)
+        self.bindings.append(NumberBinding(self.session, field, get=get, edit=edit, note=note))
+        return field
+
+    def combo_row(self, form: Form, text: str, chosen: Callable[[int], None]) -> QComboBox:
+        combo = QComboBox()
+        combo.setAccessibleName(text)
+        combo.activated.connect(chosen)
+        form.row(text, combo)
+        return combo
+
+
+def fill(combo: QComboBox, words: list[str], current: int) -> None:
+    """Show other words in a combo without its saying anything."""
+    if [combo.itemText(i) for i in range(combo.count())] != words:
+        combo.clear()
+        combo.addItems(words)
+    if combo.currentIndex() != current:
+        combo.setCurrentIndex(current)
+
+
+def shown(widget: QWidget, is_shown: bool) -> None:
+    if widget.isHidden() == is_shown:
+        widget.setVisible(is_shown)

@@ -1,0 +1,1 @@
+"""The three views: plan, section, sequence."""

@@ -1,0 +1,169 @@
+"""Many lines on the plan, drawn once into a pixmap and reused while the view rests or moves.
+
+A layer holds polylines in board coordinates, grouped by pen. It is rendered in slices of a few
+milliseconds, so a drawing of 200,000 segments never holds the window up: until the new picture is complete, the
+old one is shown where it now belongs. Points that fall on the same half pixel are drawn once.
+"""
+
+from __future__ import annotations
+
+import struct
+import time
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+import numpy as np
+from PySide6.QtCore import QByteArray, QDataStream, QObject, QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap
+
+from archimetra.app.views.viewport import Viewport
+from archimetra.geometry.arrays import BoolArray, FloatArray
+
+SLICE_S = 0.007
+CHUNK = 3000  # points drawn in one call
+SMALL = 6000  # layers up to this many points are drawn at once, without slices
+
+
+class LineGroup(NamedTuple):
+    """Polylines drawn with one pen: points (n, 2), and where each line begins (n,)."""
+
+    pen: QPen
+    points: FloatArray
+    begins: BoolArray
+
+
+def group(pen: QPen, lines: Sequence[FloatArray]) -> LineGroup:
+    lines = [line for line in lines if len(line) > 1]
+    if not lines:
+        return LineGroup(pen, np.zeros((0, 2)), np.zeros(0, dtype=bool))
+    begins = np.zeros(sum(len(line) for line in lines), dtype=bool)
+    begins[np.cumsum([0, *[len(line) for line in lines[:-1]]])] = True
+    return LineGroup(pen, np.vstack(lines), begins)
+
+
+class LineLayer(QObject):
+    """Draws itself into a painter; ``changed`` says that a better picture is ready."""
+
+    changed = Signal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._groups: list[LineGroup] = []
+        self._done: tuple[QPixmap, Viewport] | None = None
+        self._work: Iterator[None] | None = None
+        self._work_for: tuple[Viewport, QSize, float] | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(0)
+        self._timer.timeout.connect(self._slice)
+
+    def show_groups(self, groups: Sequence[LineGroup]) -> None:
+        """Other lines: the old picture stays until the new one is drawn."""
+        self._groups = [g for g in groups if len(g.points)]
+        self._work_for = None
+
+    @property
+    def is_idle(self) -> bool:
+        return self._work is None
+
+    def paint(self, painter: QPainter, view: Viewport, size: QSize, ratio: float) -> None:
+        """Draw for this view: at once if small, else what there is, and start on what is wanted."""
+        wanted = (view, size, ratio)
+        if self._work_for != wanted:
+            self._work_for = wanted
+            pixmap = QPixmap(size * ratio)
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(Qt.GlobalColor.transparent)
+            self._work = self._render(pixmap, view)
+            if sum(len(g.points) for g in self._groups) <= SMALL:
+                for _ in self._work:
+                    pass
+            else:
+                self._timer.start()
+        if self._done is None:
+            return
+        pixmap, drawn = self._done
+        if drawn == view:
+            painter.drawPixmap(0, 0, pixmap)
+            return
+        k = view.scale / drawn.scale
+        origin = QPointF(view.x - drawn.x * k, view.y - drawn.y * k)
+        logical = pixmap.deviceIndependentSize()
+        target = QRectF(origin.x(), origin.y(), logical.width() * k, logical.height() * k)
+        painter.drawPixmap(target, pixmap, QRectF(pixmap.rect()))
+
+    def _slice(self) -> None:
+        if self._work is None:
+            self._timer.stop()
+            return
+        end = time.perf_counter() + SLICE_S
+        for _ in self._work:
+            if time.perf_counter() > end:
+                return
+        self._timer.stop()
+        self.changed.emit()
+
+    def _render(self, pixmap: QPixmap, view: Viewport) -> Iterator[None]:
+        size = pixmap.deviceIndependentSize()
+        for lines in self._groups:
+            yield
+            points, begins = thinned(view.points(lines.points), lines.begins)
+            yield
+            points, begins = _clipped(points, begins, size.width(), size.height())
+            at = 0
+            while at < len(points):
+                stop = min(at + CHUNK, len(points))
+                yield
+                painter = QPainter(pixmap)
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+                painter.setPen(lines.pen)
+                painter.drawPath(painter_path(points[at:stop], begins[at:stop]))
+                painter.end()
+                # the next chunk begins on the last point, unless a line begins there anyway
+                at = stop if stop >= len(points) or begins[stop] else stop - 1
+                if stop == len(points):
+                    break
+        self._done = (pixmap, view)
+        self._work = None
+
+
+def painter_path(points: FloatArray, begins: BoolArray) -> QPainterPath:
+    """A path from arrays in one go: the byte form Qt reads is far quicker than a call per point."""
+    n = len(points)
+    path = QPainterPath()
+    if not n:
+        return path
+    rows = np.empty(n, dtype=[("kind", ">i4"), ("x", ">f8"), ("y", ">f8")])
+    rows["kind"] = np.where(begins, 0, 1)
+    rows["kind"][0] = 0
+    rows["x"], rows["y"] = points[:, 0], points[:, 1]
+    data = struct.pack(">i", n) + rows.tobytes() + struct.pack(">ii", 0, 0)
+    stream = QDataStream(QByteArray(data))  # this form copies; the one with a mode keeps a pointer
+    stream >> path
+    return path
+
+
+def thinned(points: FloatArray, begins: BoolArray) -> tuple[FloatArray, BoolArray]:
+    """Points that move on by at least half a pixel, with every line's first and last point."""
+    cell = np.floor(points * 2)
+    keep = np.ones(len(points), dtype=bool)
+    keep[1:] = (cell[1:] != cell[:-1]).any(axis=1)
+    keep |= begins
+    keep[:-1] |= begins[1:]
+    keep[-1:] = True
+    return points[keep], begins[keep]
+
+
+def _clipped(points: FloatArray, begins: BoolArray, width: float, height: float) -> tuple[FloatArray, BoolArray]:
+    """Stretches that lie wholly to one side of the picture dropped."""
+    if len(points) < 2:
+        return points, begins
+    pad = 8.0
+    x, y = points[:, 0], points[:, 1]
+    out = np.zeros(len(points), dtype=bool)  # whether the segment that ends here can be seen
+    sides = (x < -pad, x > width + pad, y < -pad, y > height + pad)
+    out[1:] = ~np.logical_or.reduce([side[1:] & side[:-1] for side in sides])
+    out[begins] = False
+    keep = out.copy()
+    keep[:-1] |= out[1:]
+    fresh = keep & ~out  # the first point of a stretch that is seen
+    return points[keep], (fresh | begins)[keep]

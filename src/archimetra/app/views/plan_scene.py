@@ -1,0 +1,177 @@
+"""What the plan draws, worked out from the board and its plan: line groups, marks and what can be picked."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QColor, QPen
+
+from archimetra.app.theme.tokens import Tokens, bit_hue, depth_shade
+from archimetra.app.views.line_layer import LineGroup, group
+from archimetra.geometry.arrays import FloatArray
+from archimetra.job.ids import ShapeId
+from archimetra.job.job import Board, Job
+from archimetra.job.shapes import Shape
+from archimetra.toolpath.moves import Move, Role, straightened
+from archimetra.toolpath.program import Run
+
+DEPTH_SHADES = 5
+_FLAT_MM = 0.05
+
+
+class PickTarget(NamedTuple):
+    """One shape as the mouse sees it: its outlines flattened, their box, and whether it sits on a locked layer."""
+
+    id: ShapeId
+    lines: tuple[FloatArray, ...]
+    box: tuple[float, float, float, float]
+    is_closed: bool
+    is_locked: bool
+
+
+class Marks(NamedTuple):
+    """Small marks on toolpaths: where contours start, where the bit goes in, tabs."""
+
+    starts: FloatArray  # (n, 4): point and direction
+    tabs: tuple[FloatArray, ...]
+
+
+def shown_shapes(board: Board) -> list[Shape]:
+    hidden = {layer.id for layer in board.layers if not layer.is_shown}
+    return [shape for shape in board.shapes if shape.layer not in hidden]
+
+
+def pick_targets(board: Board) -> list[PickTarget]:
+    locked = {layer.id for layer in board.layers if layer.is_locked}
+    out = []
+    for shape in shown_shapes(board):
+        lines = tuple(path.flatten(_FLAT_MM) for path in shape.placed())
+        every = np.vstack(lines)
+        (x0, y0), (x1, y1) = every.min(axis=0), every.max(axis=0)
+        box = (float(x0), float(y0), float(x1), float(y1))
+        out.append(PickTarget(shape.id, lines, box, shape.is_closed, shape.layer in locked))
+    return out
+
+
+def artwork_groups(board: Board, targets: Sequence[PickTarget], tokens: Tokens) -> list[LineGroup]:
+    """Outlines, one group per layer, in the layer's colour toned towards ink."""
+    of_shape = {shape.id: shape.layer for shape in board.shapes}
+    out = []
+    for layer in board.layers:
+        color = QColor(layer.colour)
+        color = color.lighter(125) if tokens.is_dark else color.darker(135)
+        color.setAlpha(120 if layer.is_locked else 215)
+        pen = QPen(color, 1.1)
+        out.append(group(pen, [line for t in targets if of_shape.get(t.id) == layer.id for line in t.lines]))
+    return out
+
+
+def toolpath_groups(job: Job, run: Run, tokens: Tokens) -> list[LineGroup]:
+    """Toolpaths by bit and depth, air travel as dotted lines below them."""
+    points, rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=0.02)
+    if len(points) < 2:
+        return []
+    kind, role, block = run.kind[rows], run.role[rows], run.block[rows]
+    deepest = max(-float(points[:, 2].min()), 1e-6)
+    shade = np.clip((-points[:, 2] / deepest * DEPTH_SHADES).astype(int), 0, DEPTH_SHADES - 1)
+    place_of = {bit.id: bit.place for bit in job.bits}
+    place = np.array([place_of.get(b.bit, 0) for b in run.blocks] or [0])[np.maximum(block, 0)]
+    is_air = (kind == Move.RAPID) | (block < 0)
+    air = QPen(tokens.color("quiet", 150), 1.0, Qt.PenStyle.DotLine)
+    out = [_segments(air, points, is_air & (np.arange(len(points)) > 0))]
+    cutting = ~is_air & (role != Role.TAB)
+    for number in np.unique(place):
+        for level in range(DEPTH_SHADES):
+            color = depth_shade(bit_hue(int(number)), level / (DEPTH_SHADES - 1), is_dark=tokens.is_dark)
+            color.setAlpha(200)
+            chosen = cutting & (place == number) & (shade == level)
+            out.append(_segments(QPen(color, 1.2), points, chosen))
+    return out
+
+
+def toolpath_marks(run: Run) -> Marks:
+    """A notch where each contour's first cut begins; the lifts over tabs as short lines."""
+    begins, tabs = [], []
+    for first, last in _contours(run):
+        rows = np.arange(first, last)
+        flat = rows[(run.kind[rows] != Move.RAPID) & (np.hypot(*(run.xyz[rows] - run.xyz[rows - 1])[:, :2].T) > 1e-6)]
+        if len(flat):
+            p, q = run.xyz[flat[0] - 1, :2], run.xyz[flat[0], :2]
+            begins.append([*p, *(q - p) / np.hypot(*(q - p))])
+        lifted = rows[(run.role[rows] == Role.TAB) & (run.pass_no[rows] == run.pass_no[rows].max())]
+        breaks = np.flatnonzero(np.diff(lifted) > 1) + 1 if len(lifted) else []
+        for stretch in np.split(lifted, breaks):
+            if len(stretch):
+                span = slice(int(stretch[0]) - 1, int(stretch[-1]) + 1)
+                line, _ = straightened(run.xyz[span], run.kind[span], run.centre[span], chord_tolerance_mm=0.05)
+                if np.hypot(*(line[-1] - line[0])[:2]) > 0.1:
+                    tabs.append(line[:, :2])
+    return Marks(np.array(begins).reshape(-1, 4), tuple(tabs))
+
+
+def _contours(run: Run) -> Iterable[tuple[int, int]]:
+    """Rows (first, last) between two rapids, within blocks."""
+    for block in run.blocks:
+        rapid = np.flatnonzero(run.kind[block.first : block.last] == Move.RAPID) + block.first
+        for a, b in zip(rapid[:-1], rapid[1:], strict=True):
+            if b > a + 1:
+                yield int(a) + 1, int(b)
+
+
+def _segments(pen: QPen, points: FloatArray, chosen: FloatArray) -> LineGroup:
+    """The segments that end at the chosen points, joined into lines where they follow each other."""
+    chosen = np.array(chosen, dtype=bool)
+    chosen[0] = False
+    keep = chosen.copy()
+    keep[:-1] |= chosen[1:]
+    begins = keep & ~chosen
+    return LineGroup(pen, np.asarray(points[keep, :2]), np.asarray(begins[keep]))
+
+
+def pick_at(targets: Sequence[PickTarget], x: float, y: float, reach: float) -> ShapeId | None:
+    """The shape whose outline is nearest within reach; else the smallest closed one around the point."""
+    best: tuple[float, ShapeId] | None = None
+    inside: tuple[float, ShapeId] | None = None
+    for target in targets:
+        x0, y0, x1, y1 = target.box
+        if target.is_locked or not (x0 - reach <= x <= x1 + reach and y0 - reach <= y <= y1 + reach):
+            continue
+        gap = min(_line_gap(line, x, y) for line in target.lines)
+        if gap <= reach and (best is None or gap < best[0]):
+            best = (gap, target.id)
+        size = (x1 - x0) * (y1 - y0)
+        is_around = target.is_closed and sum(_is_inside(line, x, y) for line in target.lines) % 2 == 1
+        if is_around and (inside is None or size < inside[0]):
+            inside = (size, target.id)
+    found = best or inside
+    return found[1] if found else None
+
+
+def pick_in(targets: Sequence[PickTarget], box: tuple[float, float, float, float]) -> list[ShapeId]:
+    """The shapes that lie wholly in a box."""
+    x0, y0, x1, y1 = box
+    return [
+        t.id
+        for t in targets
+        if not t.is_locked and t.box[0] >= x0 and t.box[1] >= y0 and t.box[2] <= x1 and t.box[3] <= y1
+    ]
+
+
+def _line_gap(line: FloatArray, x: float, y: float) -> float:
+    a, b = line[:-1], line[1:]
+    d = b - a
+    size = (d * d).sum(axis=1)
+    size[size == 0] = 1.0
+    t = np.clip(((x - a[:, 0]) * d[:, 0] + (y - a[:, 1]) * d[:, 1]) / size, 0, 1)
+    return float(np.hypot(a[:, 0] + t * d[:, 0] - x, a[:, 1] + t * d[:, 1] - y).min())
+
+
+def _is_inside(line: FloatArray, x: float, y: float) -> bool:
+    a, b = line[:-1], line[1:]
+    crosses = (a[:, 1] > y) != (b[:, 1] > y)
+    rise = np.where(b[:, 1] == a[:, 1], 1.0, b[:, 1] - a[:, 1])
+    at = a[:, 0] + (y - a[:, 1]) * (b[:, 0] - a[:, 0]) / rise
+    return bool((crosses & (at > x)).sum() % 2)

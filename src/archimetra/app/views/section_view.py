@@ -1,0 +1,325 @@
+"""The section: the sheet cut along line A-A′ at the shown moment, to scale, with readings."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import msgspec
+import numpy as np
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QBrush, QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+
+from archimetra.app.theme import style
+from archimetra.app.theme.tokens import Tokens
+from archimetra.app.theme.wood import tone
+from archimetra.app.widgets.badge import draw_bit
+from archimetra.app.widgets.fields import label
+from archimetra.geometry.arrays import FloatArray
+from archimetra.job.bits import Bit
+from archimetra.job.quantities import Unit, format_length
+from archimetra.job.sheet import Sheet
+
+EXAGGERATIONS = (1, 2, 5)
+LEFT, RIGHT, BOTTOM = 56, 24, 20
+SPOIL_MM = 4.0
+
+
+class SectionData(msgspec.Struct, frozen=True, eq=False):
+    """Heights (n,) along a line of ``length`` mm; the bit with its place along the line, its distance from it and its tip's z."""
+
+    sheet: Sheet
+    unit: Unit
+    length: float
+    inside: tuple[float, float]  # stretch of the line that lies on the sheet
+    heights: FloatArray
+    passes: tuple[float, ...]  # z of the passes of the cut in work
+    bit: Bit | None
+    bit_at: float
+    bit_off: float
+    bit_z: float
+    moment: str
+
+
+class Floor(NamedTuple):
+    """A level stretch of the cut surface."""
+
+    begin: float
+    end: float
+    z: float
+
+
+class SectionView(QWidget):
+    exaggeration_chosen = Signal(int)
+
+    def __init__(self, tokens: Tokens, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Section")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 4, 10, 0)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        head.addWidget(label("Section A–A′", "heading"))
+        self._moment = label("", "note")
+        self._moment.setWordWrap(False)
+        self._reading = label("", "note")
+        self._reading.setWordWrap(False)
+        head.addSpacing(8)
+        head.addWidget(self._moment)
+        head.addStretch(1)
+        head.addWidget(self._reading)
+        head.addSpacing(12)
+        word = label("depth", "note")
+        word.setWordWrap(False)
+        head.addWidget(word)
+        self._buttons: dict[int, QToolButton] = {}
+        for factor in EXAGGERATIONS:
+            button = QToolButton()
+            button.setText(f"x{factor}")
+            button.setCheckable(True)
+            button.setProperty("kind", "small")
+            button.setToolTip(
+                f"Draw depths {factor} times as large as widths" if factor > 1 else "Draw depths to scale"
+            )
+            button.setAccessibleName(f"Depth times {factor}")
+            button.clicked.connect(lambda _checked=False, f=factor: self.show_exaggeration(f))
+            head.addWidget(button)
+            self._buttons[factor] = button
+        column.addLayout(head)
+        self._canvas = _Canvas(tokens, self)
+        self._canvas.reading.connect(self._reading.setText)
+        column.addWidget(self._canvas, 1)
+        self.setMinimumHeight(112)
+        self.show_exaggeration(2)
+
+    def show_theme(self, tokens: Tokens) -> None:
+        self._canvas.tokens = tokens
+        self._canvas.update()
+
+    def show_section(self, data: SectionData | None) -> None:
+        self._moment.setText(data.moment if data is not None else "")
+        self._canvas.show_section(data)
+
+    def show_exaggeration(self, factor: int) -> None:
+        for key, button in self._buttons.items():
+            button.setChecked(key == factor)
+        self._canvas.exaggeration = factor
+        self._canvas.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(800, 132)
+
+
+class _Canvas(QWidget):
+    reading = Signal(str)
+
+    def __init__(self, tokens: Tokens, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setMouseTracking(True)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.tokens = tokens
+        self.exaggeration = 2
+        self._data: SectionData | None = None
+        self._hover: float | None = None
+
+    def show_section(self, data: SectionData | None) -> None:
+        self._data = data
+        self.update()
+
+    # ---- scale
+
+    def _scales(self, data: SectionData) -> tuple[float, float, float]:
+        """Pixels per mm across and down, and the y of the sheet's top."""
+        across = (self.width() - LEFT - RIGHT) / data.length
+        room = self.height() - 10 - BOTTOM
+        down = min(across * self.exaggeration, room / (data.sheet.thickest + SPOIL_MM))
+        return across, down, 8.0
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._data is None:
+            return
+        across, _, _ = self._scales(self._data)
+        s = (event.position().x() - LEFT) / across
+        self._hover = s if 0 <= s <= self._data.length else None
+        self.reading.emit(self._words(self._data) if self._hover is not None else "")
+        self.update()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self._hover = None
+        self.reading.emit("")
+        self.update()
+
+    def _words(self, data: SectionData) -> str:
+        assert self._hover is not None
+        low, high = data.inside
+        if not low <= self._hover <= high:
+            return "off the sheet"
+        k = min(max(round(self._hover / data.length * (len(data.heights) - 1)), 0), len(data.heights) - 1)
+        depth = -float(data.heights[k])
+        left = data.sheet.thinnest - depth
+        words = f"{format_length(self._hover, data.unit)} {data.unit} from A: "
+        if depth < 0.0005:
+            return words + "uncut"
+        if left <= 0:
+            return words + "cut through"
+        return words + f"{format_length(depth, data.unit)} deep, {format_length(left, data.unit)} left"
+
+    # ---- painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        data = self._data
+        if data is None or data.length <= 0:
+            painter.setPen(self.tokens.color("quiet"))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Working out the section")
+            return
+        across, down, top = self._scales(data)
+        low, high = data.inside
+        x0, x1 = LEFT + low * across, LEFT + high * across
+        bottom = top + data.sheet.thickest * down
+        spoil = self.tokens.color("hairline")
+        painter.fillRect(QRectF(x0 - 20, bottom, x1 - x0 + 40, SPOIL_MM * down), spoil)
+        surface = self._surface(data, across, down, top)
+        self._paint_wood(painter, data, surface, x0, x1, bottom)
+        self._paint_passes(painter, data, x0, x1, down, top)
+        self._paint_scale(painter, data, x0, top, bottom)
+        self._paint_floors(painter, data, across, down, top)
+        self._paint_bit(painter, data, across, down, top)
+        if self._hover is not None:
+            x = LEFT + self._hover * across
+            painter.setPen(QPen(self.tokens.color("picked"), 1, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(x, top - 6), QPointF(x, bottom + 8))
+
+    def _surface(self, data: SectionData, across: float, down: float, top: float) -> list[QPointF]:
+        """The cut surface on the sheet, thinned to what a pixel shows but keeping every step."""
+        n = len(data.heights)
+        s = np.linspace(0.0, data.length, n)
+        on = (s >= data.inside[0]) & (s <= data.inside[1])
+        h = np.maximum(data.heights[on], -(data.sheet.thickest + SPOIL_MM))
+        x = LEFT + s[on] * across
+        y = top - h * down
+        if not len(x):
+            return []
+        keep = np.ones(len(x), dtype=bool)
+        keep[1:-1] = (np.abs(np.diff(y)[:-1]) > 0.02) | (np.abs(np.diff(y)[1:]) > 0.02)
+        return [QPointF(a, b) for a, b in zip(x[keep], y[keep], strict=True)]
+
+    def _paint_wood(
+        self, painter: QPainter, data: SectionData, surface: list[QPointF], x0: float, x1: float, bottom: float
+    ) -> None:
+        if not surface:
+            return
+        painter.save()
+        outline = QPolygonF([QPointF(p.x(), min(p.y(), bottom)) for p in surface])
+        outline.append(QPointF(x1, bottom))
+        outline.append(QPointF(x0, bottom))
+        wood = tone(data.sheet.material)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QBrush(wood))
+        painter.drawPolygon(outline)
+        hatch = QColor(wood.darker(122))
+        painter.setBrush(QBrush(hatch, Qt.BrushStyle.BDiagPattern))
+        painter.drawPolygon(outline)
+        painter.setPen(QPen(wood.darker(190), 1.3))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(QPolygonF(surface))
+        thinnest = -data.sheet.thinnest
+        # sides and underside only where wood is left
+        stretches = _stretches(data.heights > thinnest + 1e-6)
+        n = len(data.heights)
+        across = (self.width() - LEFT - RIGHT) / data.length
+        for a, b in stretches:
+            left = max(LEFT + a / (n - 1) * data.length * across, x0)
+            right = min(LEFT + b / (n - 1) * data.length * across, x1)
+            if right > left:
+                painter.drawLine(QPointF(left, bottom), QPointF(right, bottom))
+        for x, p in ((x0, surface[0]), (x1, surface[-1])):
+            painter.drawLine(QPointF(x, min(p.y(), bottom)), QPointF(x, bottom))
+        painter.restore()
+
+    def _paint_passes(
+        self, painter: QPainter, data: SectionData, x0: float, x1: float, down: float, top: float
+    ) -> None:
+        if data.bit is None:
+            return
+        across = (self.width() - LEFT - RIGHT) / data.length
+        middle = LEFT + data.bit_at * across
+        half = max(data.bit.radius * across * 1.6, 14.0)
+        painter.setPen(QPen(self.tokens.color("ink", 110), 0.8))
+        for z in data.passes:
+            y = top - z * down
+            painter.drawLine(QPointF(max(middle - half, x0), y), QPointF(min(middle + half, x1), y))
+
+    def _paint_scale(self, painter: QPainter, data: SectionData, x0: float, top: float, bottom: float) -> None:
+        painter.setFont(style.font(11))
+        painter.setPen(self.tokens.color("quiet"))
+        for y, text in ((top, "0"), (bottom, format_length(data.sheet.thickest, data.unit))):
+            painter.drawText(
+                QRectF(0, y - 8, LEFT - 18, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
+            )
+            painter.drawLine(QPointF(LEFT - 15, y), QPointF(LEFT - 9, y))
+
+    def _paint_floors(self, painter: QPainter, data: SectionData, across: float, down: float, top: float) -> None:
+        """What remains under level floors, written in them or below."""
+        painter.setFont(style.font(11))
+        last_end = -1e9
+        for floor in floors(data):
+            width = (floor.end - floor.begin) * across
+            depth = -floor.z
+            is_through = depth >= data.sheet.thinnest - 1e-9
+            text = "through" if is_through else f"{format_length(depth, data.unit)} deep"
+            middle = LEFT + (floor.begin + floor.end) / 2 * across
+            needed = painter.fontMetrics().horizontalAdvance(text) + 10
+            if width < 3 or middle - needed / 2 < last_end:
+                continue
+            last_end = middle + needed / 2
+            y = top + (data.sheet.thickest + SPOIL_MM) * down + 1
+            painter.setPen(self.tokens.color("quiet"))
+            painter.drawText(QRectF(middle - needed / 2, y, needed, 15), Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_bit(self, painter: QPainter, data: SectionData, across: float, down: float, top: float) -> None:
+        bit = data.bit
+        if bit is None or not -bit.radius <= data.bit_at <= data.length + bit.radius:
+            return
+        is_here = data.bit_off <= bit.radius
+        tip = QPointF(LEFT + data.bit_at * across, top - max(data.bit_z, -(data.sheet.thickest + SPOIL_MM)) * down)
+        painter.save()
+        painter.setClipRect(self.rect())
+        painter.setOpacity(1.0 if is_here else 0.28)
+        draw_bit(painter, bit, tip, across, down)
+        painter.restore()
+        left = data.sheet.thinnest + data.bit_z
+        if is_here and 0 < left < data.sheet.thinnest:
+            x = tip.x() + bit.radius * across + 7
+            bottom = top + data.sheet.thickest * down
+            painter.setPen(QPen(self.tokens.color("picked"), 1.2))
+            painter.drawLine(QPointF(x, tip.y()), QPointF(x, bottom))
+            painter.setFont(style.font(11, weight=QFont.Weight.DemiBold))
+            text = f"{format_length(left, data.unit)} left"
+            y = (tip.y() + bottom) / 2
+            width = painter.fontMetrics().horizontalAdvance(text) + 6
+            box = QRectF(x + 4, y - 8, width, 16)
+            painter.fillRect(box, self.tokens.color("panel", 210))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def floors(data: SectionData) -> list[Floor]:
+    """Level stretches below the sheet's top, on the sheet, from left to right."""
+    h = data.heights
+    n = len(h)
+    step = data.length / (n - 1)
+    level = np.concatenate((np.abs(np.diff(h)) < 1e-4, [False]))
+    low = h < -0.005
+    out = []
+    for a, b in _stretches(level & low):
+        begin, end = max(a * step, data.inside[0]), min(b * step, data.inside[1])
+        if end > begin:
+            out.append(Floor(begin, end, float(h[a])))
+    return out
+
+
+def _stretches(flags: FloatArray) -> list[tuple[int, int]]:
+    """Runs of true values as (first, one past the last)."""
+    edges = np.diff(np.concatenate(([0], np.asarray(flags, dtype=np.int8), [0])))
+    return list(zip(np.flatnonzero(edges == 1).tolist(), np.flatnonzero(edges == -1).tolist(), strict=True))

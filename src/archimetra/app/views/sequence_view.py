@@ -1,0 +1,402 @@
+"""The sequence: machine time from left to right, every cut a block as wide as it takes.
+
+Between blocks a gate marks a bit change. The playhead sets the moment that plan and section show; dragging a
+block changes the running order.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+
+from archimetra.app.theme import icons, style
+from archimetra.app.theme.tokens import Tokens, bit_hue
+from archimetra.app.widgets.badge import draw_badge
+from archimetra.app.widgets.fields import label
+from archimetra.geometry.arrays import FloatArray
+from archimetra.job.bits import Bit
+from archimetra.job.ids import CutId
+from archimetra.output.times import clock
+
+LEFT, RIGHT = 14.0, 18.0
+SMALLEST_PX = 22.0
+GATE_PX = 14.0
+TICKS_S = (5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200)
+SPEEDS = (1, 5, 20, 50, 200, 500)
+
+
+class SequenceBlock(msgspec.Struct, frozen=True, eq=False):
+    """One cut in running order, seconds of the run; ``trace`` (n, 2) is depth over time as shares 0..1."""
+
+    cut: CutId
+    name: str
+    bit: Bit
+    begin: float
+    end: float
+    starts_gate: bool
+    trace: FloatArray
+    findings: int
+
+
+class SequenceView(QWidget):
+    moment_wanted = Signal(float)  # seconds
+    cut_picked = Signal(object)
+    reordered = Signal(object, int)  # cut id, new position among the blocks
+    play_wanted = Signal()
+    step_wanted = Signal(int)  # moves
+    cut_step_wanted = Signal(int)
+    speed_chosen = Signal(int)
+
+    def __init__(self, tokens: Tokens, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName("Sequence")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 4, 10, 2)
+        column.setSpacing(0)
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        head.addWidget(label("Sequence", "heading"))
+        self._summary = label("", "note")
+        self._summary.setWordWrap(False)
+        head.addSpacing(8)
+        head.addWidget(self._summary)
+        head.addStretch(1)
+        self.play = QToolButton()
+        self.play.setToolTip("Play or pause (Space)")
+        self.play.setAccessibleName("Play")
+        self.play.clicked.connect(self.play_wanted)
+        head.addWidget(self.play)
+        self._speeds: dict[int, QToolButton] = {}
+        for speed in SPEEDS:
+            button = QToolButton()
+            button.setText(f"x{speed}")
+            button.setCheckable(True)
+            button.setProperty("kind", "small")
+            button.setAccessibleName(f"Play {speed} times as fast")
+            button.clicked.connect(lambda _checked=False, v=speed: self.speed_chosen.emit(v))
+            head.addWidget(button)
+            self._speeds[speed] = button
+        column.addLayout(head)
+        self.lane = Lane(tokens, self)
+        for mine, theirs in (
+            (self.moment_wanted, self.lane.moment_wanted),
+            (self.cut_picked, self.lane.cut_picked),
+            (self.reordered, self.lane.reordered),
+        ):
+            theirs.connect(mine)
+        column.addWidget(self.lane, 1)
+        self.setMinimumHeight(120)
+        self.setFocusProxy(self.lane)
+        self.tokens = tokens
+        self.show_playing(False)
+
+    def show_theme(self, tokens: Tokens) -> None:
+        self.tokens = tokens
+        self.lane.tokens = tokens
+        self.show_playing(self._is_playing)
+        self.lane.update()
+
+    def show_blocks(self, blocks: Sequence[SequenceBlock], total: float, summary: str) -> None:
+        self._summary.setText(summary)
+        self.lane.show_blocks(blocks, total)
+
+    def show_moment(self, seconds: float) -> None:
+        self.lane.show_moment(seconds)
+
+    def show_planning(self, share: float | None, cut: CutId | None) -> None:
+        """Hatch the block being replanned, with its progress; None: all is planned."""
+        self.lane.show_planning(share, cut)
+
+    def show_cut(self, cut: CutId | None) -> None:
+        self.lane.show_cut(cut)
+
+    def show_speed(self, speed: int) -> None:
+        for key, button in self._speeds.items():
+            button.setChecked(key == speed)
+
+    def show_playing(self, is_playing: bool) -> None:
+        self._is_playing = is_playing
+        name = "player-pause" if is_playing else "player-play"
+        self.play.setIcon(icons.icon(name, self.tokens.ink))
+
+    def sizeHint(self) -> QSize:
+        return QSize(800, 140)
+
+
+class Lane(QWidget):
+    """Blocks, playhead and time scale."""
+
+    moment_wanted = Signal(float)
+    cut_picked = Signal(object)
+    reordered = Signal(object, int)
+
+    def __init__(self, tokens: Tokens, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Running order and playhead")
+        self.tokens = tokens
+        self._blocks: tuple[SequenceBlock, ...] = ()
+        self._total = 0.0
+        self._seconds = 0.0
+        self._cut: CutId | None = None
+        self._planning: tuple[float, CutId | None] | None = None
+        self._edges: list[tuple[float, float]] = []
+        self._drag: SequenceBlock | None = None
+        self._drag_x = 0.0
+        self._press_x = 0.0
+        self._is_scrubbing = False
+
+    def show_blocks(self, blocks: Sequence[SequenceBlock], total: float) -> None:
+        self._blocks, self._total = tuple(blocks), total
+        self._lay_out()
+        self.update()
+
+    def show_moment(self, seconds: float) -> None:
+        self._seconds = seconds
+        self.update()
+
+    def show_cut(self, cut: CutId | None) -> None:
+        self._cut = cut
+        self.update()
+
+    def show_planning(self, share: float | None, cut: CutId | None) -> None:
+        self._planning = None if share is None else (share, cut)
+        self.update()
+
+    # ---- time to pixels
+
+    def _lay_out(self) -> None:
+        """Left and right edge of every block: as wide as it takes, none too small to grab, gates between."""
+        gates = sum(block.starts_gate for block in self._blocks)
+        room = max(self.width() - LEFT - RIGHT - gates * GATE_PX, 50.0)
+        spans = np.array([max(block.end - block.begin, 0.01) for block in self._blocks])
+        widths = spans / spans.sum() * room if len(spans) else spans
+        small = widths < SMALLEST_PX
+        if small.any() and not small.all():
+            rest = room - SMALLEST_PX * small.sum()
+            widths = np.where(small, SMALLEST_PX, spans / spans[~small].sum() * max(rest, 10.0))
+        self._edges = []
+        x = LEFT
+        for block, width in zip(self._blocks, widths, strict=True):
+            x += GATE_PX if block.starts_gate else 0.0
+            self._edges.append((x, x + float(width)))
+            x += float(width)
+
+    def x_of(self, seconds: float) -> float:
+        for block, (a, b) in zip(self._blocks, self._edges, strict=True):
+            if seconds <= block.end:
+                if seconds <= block.begin:
+                    return a
+                return a + (b - a) * (seconds - block.begin) / max(block.end - block.begin, 1e-9)
+        return self._edges[-1][1] if self._edges else LEFT
+
+    def seconds_at(self, x: float) -> float:
+        if not self._edges:
+            return 0.0
+        for block, (a, b) in zip(self._blocks, self._edges, strict=True):
+            if x <= b:
+                return block.begin + (block.end - block.begin) * min(max((x - a) / max(b - a, 1e-9), 0.0), 1.0)
+        return self._total
+
+    # ---- mouse and keys
+
+    def _block_rect(self, k: int) -> QRectF:
+        a, b = self._edges[k]
+        return QRectF(a + 1, 16, b - a - 2, max(self.height() - 38, 20))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        x, y = event.position().x(), event.position().y()
+        self._press_x = x
+        self.setFocus()
+        near_head = abs(x - self.x_of(self._seconds)) <= 7
+        k = self._block_at(x, y)
+        if event.button() != Qt.MouseButton.LeftButton or not self._blocks:
+            return
+        if near_head or k is None:
+            self._is_scrubbing = True
+            self.moment_wanted.emit(self.seconds_at(x))
+        else:
+            self._drag = self._blocks[k]
+            self._drag_x = x
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        x, y = event.position().x(), event.position().y()
+        if self._is_scrubbing:
+            self.moment_wanted.emit(self.seconds_at(x))
+        elif self._drag is not None:
+            self._drag_x = x
+            self.update()
+        else:
+            k = self._block_at(x, y)
+            block = self._blocks[k] if k is not None else None
+            near_head = abs(x - self.x_of(self._seconds)) <= 7
+            self.setCursor(Qt.CursorShape.SizeHorCursor if near_head else Qt.CursorShape.ArrowCursor)
+            tip = (
+                f"{block.name}: {clock(block.end - block.begin)}, bit {block.bit.letter} {block.bit.name}"
+                if block
+                else ""
+            )
+            self.setToolTip(tip)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        drag, self._drag = self._drag, None
+        if self._is_scrubbing:
+            self._is_scrubbing = False
+        elif drag is not None:
+            if abs(self._drag_x - self._press_x) > 8:
+                position = self._drop_position(self._drag_x, drag)
+                self.reordered.emit(drag.cut, position)
+            else:
+                self.cut_picked.emit(drag.cut)
+                self.moment_wanted.emit(self.seconds_at(event.position().x()))
+        self.update()
+
+    def _block_at(self, x: float, y: float) -> int | None:
+        return next((k for k in range(len(self._blocks)) if self._block_rect(k).contains(x, y)), None)
+
+    def _drop_position(self, x: float, drag: SequenceBlock) -> int:
+        """Where among the other blocks the dragged one lands."""
+        others = [edges for block, edges in zip(self._blocks, self._edges, strict=True) if block.cut != drag.cut]
+        return sum(1 for a, b in others if (a + b) / 2 < x)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = self._total / 100
+        moves = {Qt.Key.Key_Left: -step, Qt.Key.Key_Right: step, Qt.Key.Key_Home: -1e9, Qt.Key.Key_End: 1e9}
+        key = Qt.Key(event.key())
+        if key in moves:
+            self.moment_wanted.emit(min(max(self._seconds + moves[key], 0.0), self._total))
+        else:
+            super().keyPressEvent(event)
+
+    def resizeEvent(self, event) -> None:
+        self._lay_out()
+
+    # ---- painting
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if not self._blocks:
+            painter.setPen(self.tokens.color("quiet"))
+            words = "Planning" if self._planning is not None else "No cuts yet. Pick shapes on the plan and add a cut."
+            painter.drawText(QRectF(self.rect()).adjusted(0, 0, 0, -8), Qt.AlignmentFlag.AlignCenter, words)
+            return
+        for k, block in enumerate(self._blocks):
+            self._paint_block(painter, block, self._block_rect(k))
+            if block.starts_gate:
+                self._paint_gate(painter, self._edges[k][0] - GATE_PX / 2)
+        self._paint_ticks(painter)
+        if self._drag is not None and abs(self._drag_x - self._press_x) > 8:
+            self._paint_drop(painter)
+        self._paint_head(painter)
+        if self.hasFocus():
+            painter.setPen(QPen(self.tokens.color("accent"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 4, 4)
+
+    def _paint_block(self, painter: QPainter, block: SequenceBlock, rect: QRectF) -> None:
+        hue = bit_hue(block.bit.place)
+        if self.tokens.is_dark:
+            hue = hue.lighter(135)
+        fill = QColor(hue)
+        fill.setAlpha(60 if block.cut == self._cut else 34)
+        painter.setPen(QPen(hue, 2.0 if block.cut == self._cut else 1.2))
+        painter.setBrush(fill)
+        painter.drawRoundedRect(rect, 3, 3)
+        painter.save()
+        painter.setClipRect(rect)
+        trace = block.trace
+        if len(trace) > 1:
+            x = rect.left() + trace[:, 0] * rect.width()
+            y = rect.top() + 21 + trace[:, 1] * (rect.height() - 26)
+            painter.setPen(QPen(hue, 1.1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
+        if self._planning is not None and self._planning[1] in (None, block.cut):
+            hatch = QColor(self.tokens.color("quiet", 110))
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(hatch)
+            brush = painter.brush()
+            brush.setStyle(Qt.BrushStyle.BDiagPattern)
+            painter.setBrush(brush)
+            painter.drawRect(rect)
+            painter.fillRect(
+                QRectF(rect.left(), rect.bottom() - 3, rect.width() * self._planning[0], 3), self.tokens.color("accent")
+            )
+        painter.restore()
+        draw_badge(painter, QPointF(rect.left() + 11, rect.top() + 11), block.bit, radius=7.5)
+        painter.setFont(style.font(11, weight=QFont.Weight.Medium))
+        painter.setPen(self.tokens.color("ink"))
+        room = rect.width() - 28
+        if room > 20:
+            text = QFontMetrics(painter.font()).elidedText(block.name, Qt.TextElideMode.ElideRight, int(room))
+            painter.drawText(QRectF(rect.left() + 23, rect.top() + 2, room, 18), Qt.AlignmentFlag.AlignVCenter, text)
+        if block.findings:
+            at = QPointF(rect.right() - 9, rect.top() + 10)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self.tokens.color("caution"))
+            painter.drawPolygon(QPolygonF([at + QPointF(0, -6), at + QPointF(6, 5), at + QPointF(-6, 5)]))
+
+    def _paint_gate(self, painter: QPainter, x: float) -> None:
+        painter.setPen(QPen(self.tokens.color("ink", 190), 1.3))
+        painter.setBrush(self.tokens.color("panel"))
+        painter.drawLine(QPointF(x, 10), QPointF(x, self.height() - 20))
+        painter.drawEllipse(QPointF(x, 7), 3.4, 3.4)
+
+    def _paint_ticks(self, painter: QPainter) -> None:
+        step = next((s for s in TICKS_S if self._total / s <= 9), TICKS_S[-1])
+        painter.setFont(style.font(11))
+        last = -1e9
+        for k in range(int(self._total / step) + 1):
+            x = self.x_of(k * step)
+            if x - last < 34 and k:
+                continue
+            last = x
+            painter.setPen(QPen(self.tokens.color("quiet"), 1))
+            painter.drawLine(QPointF(x, self.height() - 19), QPointF(x, self.height() - 15))
+            text = clock(k * step)
+            painter.drawText(QRectF(x + 3, self.height() - 18, 60, 16), Qt.AlignmentFlag.AlignLeft, text)
+
+    def _paint_drop(self, painter: QPainter) -> None:
+        assert self._drag is not None
+        position = self._drop_position(self._drag_x, self._drag)
+        others = [e for block, e in zip(self._blocks, self._edges, strict=True) if block.cut != self._drag.cut]
+        x = (others[position][0] if position < len(others) else others[-1][1] + 2) if others else LEFT
+        painter.setPen(QPen(self.tokens.color("accent"), 3))
+        painter.drawLine(QPointF(x, 12), QPointF(x, self.height() - 20))
+        painter.setOpacity(0.55)
+        width = 90.0
+        self._paint_block(painter, self._drag, QRectF(self._drag_x - width / 2, 20, width, max(self.height() - 46, 20)))
+        painter.setOpacity(1.0)
+
+    def _paint_head(self, painter: QPainter) -> None:
+        x = self.x_of(self._seconds)
+        color = self.tokens.color("picked")
+        painter.setPen(QPen(color, 1.8))
+        painter.drawLine(QPointF(x, 12), QPointF(x, self.height() - 16))
+        painter.setFont(style.font(11, weight=QFont.Weight.DemiBold))
+        text = clock(self._seconds)
+        width = painter.fontMetrics().horizontalAdvance(text) + 12
+        box = QRectF(min(max(x - width / 2, 2), self.width() - width - 2), 0, width, 16)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(color)
+        painter.drawRoundedRect(box, 3, 3)
+        painter.setPen(QColor("#1B2120" if self.tokens.is_dark else "#FFFFFF"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def depth_trace(times: FloatArray, z: FloatArray, *, begin: float, end: float, most: int = 160) -> FloatArray:
+    """Depth over time of a block as (n, 2) shares: time left to right, depth downward, thinned to ``most`` points."""
+    if len(times) < 2 or end <= begin:
+        return np.zeros((0, 2))
+    deepest = max(-float(z.min()), 1e-6)
+    grid = np.linspace(begin, end, most)
+    depth = np.interp(grid, times, np.minimum(z, 0.0))
+    return np.column_stack(((grid - begin) / (end - begin), -depth / deepest))

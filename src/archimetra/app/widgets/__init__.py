@@ -1,0 +1,1 @@
+"""Small widgets that show a value and say what the user wants."""

@@ -1,0 +1,88 @@
+"""Pages are forms: a title, rows of label and field, notes, lines. One helper lays them out alike."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+
+from archimetra.app.widgets.fields import label
+
+LABEL_WIDTH = 112
+PAGE_MARGIN = 16
+
+
+class Form(QWidget):
+    """A column of rows, 28 px apart."""
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(6)
+
+    def heading(self, text: str, note: str = "") -> QLabel:
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(label(text, "heading"))
+        row.addStretch(1)
+        right = label(note, "note")
+        right.setWordWrap(False)
+        row.addWidget(right)
+        self.column.addLayout(row)
+        return right
+
+    def row(self, text: str, field: QWidget) -> QLabel:
+        """A labelled field; the label's mnemonic focus goes to the field."""
+        line = QHBoxLayout()
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(8)
+        left = QLabel(text)
+        left.setFixedWidth(LABEL_WIDTH)
+        left.setBuddy(field)
+        line.addWidget(left)
+        line.addWidget(field, 1)
+        self.column.addLayout(line)
+        return left
+
+    def add(self, widget: QWidget) -> QWidget:
+        self.column.addWidget(widget)
+        return widget
+
+    def line(self) -> None:
+        frame = QFrame()
+        frame.setProperty("kind", "line")
+        self.column.addSpacing(6)
+        self.column.addWidget(frame)
+        self.column.addSpacing(6)
+
+    def gap(self, px: int = 8) -> None:
+        self.column.addSpacing(px)
+
+
+def page(body: QWidget, title: str) -> tuple[QWidget, QLabel]:
+    """A station's page: a fixed title with a quiet word on the right, above a body that scrolls."""
+    whole = QWidget()
+    whole.setObjectName("pageBody")
+    column = QVBoxLayout(whole)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(0)
+    head = QGridLayout()
+    head.setContentsMargins(PAGE_MARGIN, 12, PAGE_MARGIN, 8)
+    head.addWidget(label(title, "title"), 0, 0)
+    right = label("", "note")
+    right.setWordWrap(False)
+    right.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+    head.addWidget(right, 0, 1)
+    column.addLayout(head)
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    holder = QWidget()
+    holder.setObjectName("pageBody")
+    inside = QVBoxLayout(holder)
+    inside.setContentsMargins(PAGE_MARGIN, 4, PAGE_MARGIN, PAGE_MARGIN)
+    inside.addWidget(body)
+    inside.addStretch(1)
+    area.setWidget(holder)
+    column.addWidget(area, 1)
+    return whole, right

@@ -1,0 +1,694 @@
+"""The window: header, rail, page, plan, section, sequence, status; and what its actions do.
+
+It brings values from the session into the widgets and carries intents back. It computes nothing.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path as FilePath
+
+import numpy as np
+from PySide6.QtCore import QBuffer, QIODevice, QSettings, Qt, QTimer
+from PySide6.QtGui import QCloseEvent, QGuiApplication, QImage, QKeyEvent, QPixmap
+from PySide6.QtWidgets import (
+    QAbstractSpinBox,
+    QApplication,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPlainTextEdit,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from archimetra.app.actions import FILE_MENU, make_actions
+from archimetra.app.header import Header
+from archimetra.app.session import Session
+from archimetra.app.stations.artwork_page import ArtworkPage
+from archimetra.app.stations.board_page import BoardPage
+from archimetra.app.stations.cuts_page import CutsPage
+from archimetra.app.stations.output_page import OutputPage
+from archimetra.app.stations.page import Page
+from archimetra.app.theme import icons, style
+from archimetra.app.theme.tokens import DARK, LIGHT, Tokens
+from archimetra.app.views.plan_view import PlanView
+from archimetra.app.views.section_view import SectionView
+from archimetra.app.views.sequence_view import SequenceView
+from archimetra.app.views.showing import plan_scene, section_data, sequence_blocks, sequence_summary
+from archimetra.base.errors import ArchimetraError, JobFileError
+from archimetra.base.findings import Finding, Severity
+from archimetra.engine.autosave import Recovered, discard
+from archimetra.job import edits
+from archimetra.job.file import SUFFIX, JobFile
+from archimetra.job.ids import CutId
+from archimetra.job.job import new_job
+from archimetra.job.quantities import Unit
+
+RAIL_WIDTH, PAGE_WIDTH = 64, 330
+FRAME_MS = 33
+THEMES = ("system", "light", "dark")
+
+
+class MainWindow(QMainWindow):
+    def __init__(self, session: Session, *, theme: str = "system", demo: Callable[[], JobFile] | None = None) -> None:
+        """``demo`` gives the sample job's file when asked for."""
+        super().__init__()
+        self.session = session
+        self._demo = demo
+        self._theme = theme if theme in THEMES else "system"
+        self.tokens = self._wanted_tokens()
+        style.apply(QApplication.instance(), self.tokens)
+        self.setWindowTitle("Archimetra")
+        self.setMinimumSize(1100, 700)
+        self.resize(1280, 800)
+        self.actions_by_id = make_actions(self)
+        self._speed = 50
+        self._played = 0.0
+        self._play_timer = QTimer(self)
+        self._play_timer.setInterval(FRAME_MS)
+        self._play_timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._play_timer.timeout.connect(self._play_frame)
+        self._build()
+        self._connect()
+        self._show_station(0)
+        self._show_all()
+
+    # ---- building
+
+    def _build(self) -> None:
+        menu = QMenu(self)
+        for id_ in FILE_MENU:
+            if id_:
+                menu.addAction(self.actions_by_id[id_])
+            else:
+                menu.addSeparator()
+        self.header = Header(self.tokens, menu, self.actions_by_id["undo"], self.actions_by_id["redo"])
+        self.plan, self.section, self.sequence = (view(self.tokens) for view in (PlanView, SectionView, SequenceView))
+        self.artwork_page = ArtworkPage(self.session, self.tokens)
+        self.cuts_page = CutsPage(self.session, self.tokens)
+        self.output_page = OutputPage(self.session, self.tokens)
+        self.pages: tuple[Page, ...] = (
+            BoardPage(self.session, self.tokens),
+            self.artwork_page,
+            self.cuts_page,
+            self.output_page,
+        )
+        self._stack = QStackedWidget()
+        self._stack.setObjectName("page")
+        self._stack.setFixedWidth(style.scaled(PAGE_WIDTH))
+        for page in self.pages:
+            self._stack.addWidget(page.widget)
+        views = QSplitter(Qt.Orientation.Vertical)
+        views.setHandleWidth(1)
+        views.setChildrenCollapsible(False)
+        for view, stretch in ((self._plan_holder(), 1), (self.section, 0), (self.sequence, 0)):
+            views.addWidget(view)
+            views.setStretchFactor(views.count() - 1, stretch)
+        views.setSizes([484, 132, 138])
+        middle = QHBoxLayout()
+        middle.setSpacing(0)
+        middle.addWidget(self._rail())
+        middle.addWidget(self._stack)
+        middle.addWidget(views, 1)
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.header)
+        column.addLayout(middle, 1)
+        column.addWidget(self._status())
+        self.setCentralWidget(whole)
+
+    def _rail(self) -> QWidget:
+        rail = QWidget()
+        rail.setObjectName("rail")
+        rail.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        rail.setFixedWidth(style.scaled(RAIL_WIDTH))
+        column = QVBoxLayout(rail)
+        column.setContentsMargins(0, 8, 0, 8)
+        column.setSpacing(4)
+        self._stations: list[QToolButton] = []
+        for number, (name, tip) in enumerate(
+            (
+                ("Board", "The sheet, zero, heights (Ctrl+1)"),
+                ("Artwork", "Bring in and place drawings (Ctrl+2)"),
+                ("Cuts", "What is cut, with which bit (Ctrl+3)"),
+                ("Output", "Files for the machine (Ctrl+4)"),
+            )
+        ):
+            button = QToolButton()
+            button.setText(name)
+            button.setToolTip(tip)
+            button.setAccessibleName(f"Station {name}")
+            button.setCheckable(True)
+            button.setProperty("kind", "station")
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setFixedSize(style.scaled(RAIL_WIDTH) - 1, style.scaled(54))
+            button.clicked.connect(lambda _c=False, n=number: self._show_station(n))
+            column.addWidget(button)
+            self._stations.append(button)
+        column.addStretch(1)
+        self._tint_rail()
+        return rail
+
+    def _tint_rail(self) -> None:
+        for button, name in zip(self._stations, ("frame", "vector-spline", "bit", "file-export"), strict=True):
+            button.setIcon(icons.icon(name, self.tokens.quiet, checked=self.tokens.accent))
+
+    def _plan_holder(self) -> QWidget:
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.plan)
+        self._cursor = QLabel(holder)
+        self._cursor.setProperty("kind", "note")
+        self._notice = QLabel(holder)
+        self._notice.setWordWrap(True)
+        self._notice.setMargin(8)
+        self._notice.hide()
+        self._notice_timer = QTimer(self)
+        self._notice_timer.setSingleShot(True)
+        self._notice_timer.timeout.connect(self._notice.hide)
+        for words in (self._cursor, self._notice):
+            words.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._holder = holder
+        return holder
+
+    def _status(self) -> QWidget:
+        status = QWidget()
+        status.setObjectName("status")
+        status.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        status.setFixedHeight(style.scaled(26))
+        row = QHBoxLayout(status)
+        row.setContentsMargins(10, 0, 10, 0)
+        row.setSpacing(14)
+        self._findings = QPushButton()
+        self._findings.setProperty("kind", "link")
+        self._findings.clicked.connect(self._show_findings_menu)
+        self._planning = QLabel()
+        row.addWidget(self._findings)
+        row.addWidget(self._planning)
+        row.addStretch(1)
+        self._zoom = QLabel()
+        row.addWidget(self._zoom)
+        self._unit = self._status_button(row, "Unit of all fields: mm or inch", self.next_unit)
+        self._snapping = self._status_button(row, "Snapping on or off (S)", self.toggle_snapping)
+        self._theme_button = self._status_button(row, "Light, dark or as the system", self.next_theme)
+        return status
+
+    def _status_button(self, row: QHBoxLayout, tip: str, run: Callable[[], None]) -> QPushButton:
+        button = QPushButton()
+        button.setProperty("kind", "link")
+        button.setToolTip(tip)
+        button.clicked.connect(run)
+        row.addWidget(button)
+        return button
+
+    def _connect(self) -> None:
+        s, plan, sequence = self.session, self.plan, self.sequence
+        s.job_changed.connect(self._show_all)
+        s.board_changed.connect(self._show_new_board)
+        s.picked_changed.connect(self._show_picked)
+        s.cut_changed.connect(self._show_cut)
+        s.planning_changed.connect(self._show_planning)
+        s.planned.connect(self._show_plan)
+        s.moment_changed.connect(self._show_moment)
+        s.stock_painted.connect(self._show_stock)
+        s.section_changed.connect(lambda: plan.show_line(s.line))
+        s.said.connect(self.say)
+        plan.picked.connect(s.pick)
+        plan.moved.connect(s.move_picked)
+        plan.nudged.connect(lambda dx, dy: s.move_picked(dx, dy, merge="nudge"))
+        plan.line_moved.connect(s.move_line)
+        plan.cursor_said.connect(self._show_cursor)
+        plan.finding_clicked.connect(self._go_to_finding)
+        plan.dropped.connect(self._dropped)
+        sequence.moment_wanted.connect(self._stop_and_go)
+        sequence.cut_picked.connect(self._pick_cut)
+        sequence.reordered.connect(self._reorder)
+        sequence.play_wanted.connect(self.toggle_play)
+        sequence.speed_chosen.connect(self._choose_speed)
+        self.header.board_chosen.connect(s.show_board)
+        self.header.board_wanted.connect(self._add_board)
+        hints = QGuiApplication.styleHints()
+        hints.colorSchemeChanged.connect(lambda _scheme: self._retheme())
+        sequence.show_speed(self._speed)
+
+    # ---- showing
+
+    def _show_all(self) -> None:
+        s = self.session
+        saved = "" if s.path is None else ("saved" if s.is_saved else "not saved yet")
+        name = s.job.name if s.is_saved else f"{s.job.name} *"
+        self.header.show_job(s.job, s.board_id, name=name, saved=saved)
+        self.header.show_undo(s.undo_label, s.redo_label)
+        self.setWindowTitle(f"{name} – Archimetra")
+        self.plan.show_board(s.job, s.board)
+        self.plan.show_line(s.line)
+        self._unit.setText(str(s.job.unit))
+        self._snapping.setText("snapping on" if self.plan.is_snapping else "snapping off")
+        self._theme_button.setText({"system": "as the system"}.get(self._theme, self._theme))
+        self._refresh_page()
+        self._show_planning()
+        self._show_section()
+
+    def _show_new_board(self) -> None:
+        self.plan.show_run(None)
+        self.plan.show_stock(None)
+        self.plan.show_findings(())
+        self.sequence.show_blocks((), 0.0, "")
+        self.section.show_section(None)
+        self._show_all()
+
+    def _show_picked(self) -> None:
+        self.plan.show_picked(self.session.picked)
+        self._refresh_page()
+
+    def _show_cut(self) -> None:
+        self.sequence.show_cut(self.session.cut_id)
+        self._refresh_page()
+
+    def _refresh_page(self) -> None:
+        self.pages[self._stack.currentIndex()].refresh()
+
+    def _show_planning(self) -> None:
+        s = self.session
+        if s.is_planning and s.progress is not None:
+            cut = s.board.cuts[s.progress.cut].id if s.progress.cut < len(s.board.cuts) else None
+            share = (s.progress.cut + s.progress.share) / max(s.progress.count, 1)
+            self.sequence.show_planning(share, cut)
+            self._planning.setText(f"planning {s.progress.cut + 1} of {s.progress.count}" if s.board.cuts else "")
+        else:
+            self.sequence.show_planning(None, None)
+            count = len(s.board.cuts)
+            self._planning.setText("all cuts planned" if count else "no cuts yet")
+        self._show_findings()
+
+    def _show_plan(self) -> None:
+        s = self.session
+        assert s.plan is not None
+        self.plan.show_run(s.plan.run)
+        self.plan.show_findings(tuple(f for f in s.plan.findings if f.at is not None))
+        self.sequence.show_blocks(
+            sequence_blocks(s.job, s.board, s.plan), s.plan.times.total, sequence_summary(s.job, s.plan)
+        )
+        self._show_moment()
+        self._show_findings()
+        self._refresh_page()
+
+    def _show_findings(self) -> None:
+        found = self.session.plan.findings if self.session.plan is not None else ()
+        count = len(found)
+        self._findings.setText("no findings" if not count else f"{count} finding{'' if count == 1 else 's'}")
+        worst = "accent"
+        if any(f.severity is Severity.STOP for f in found):
+            worst = "picked"
+        elif any(f.severity is Severity.CAUTION for f in found):
+            worst = "caution"
+        color = self.tokens.quiet if not count else getattr(self.tokens, worst)
+        self._findings.setStyleSheet(f"color: {color}; font-weight: {600 if count else 400};")
+
+    def _show_moment(self) -> None:
+        s = self.session
+        self.sequence.show_moment(s.seconds)
+        self.plan.show_scene(plan_scene(s))
+
+    def _show_stock(self, box: object) -> None:
+        s = self.session
+        if s.stock is not None and s.engine is not None and s.plan is not None and s.stock.key == s.plan.key:
+            ny, nx = s.stock.shape
+            self.plan.show_stock(QImage(s.engine.pixels.buf, nx, ny, nx * 4, QImage.Format.Format_RGB32))
+            if not self._play_timer.isActive():
+                QTimer.singleShot(400, self._show_thumb)
+        self._show_section()
+
+    def _show_thumb(self) -> None:
+        s = self.session
+        if s.stock is None or s.engine is None or s.plan is None or s.stock.key != s.plan.key:
+            return
+        if s.seconds < s.plan.times.total or self._play_timer.isActive():
+            return
+        ny, nx = s.stock.shape
+        image = QImage(s.engine.pixels.buf, nx, ny, nx * 4, QImage.Format.Format_RGB32)
+        self.header.show_thumb(s.board_id, QPixmap.fromImage(image.scaledToWidth(160)))
+        self.header.show_job(s.job, s.board_id, name=self.header._name.text(), saved=self.header._saved.text())
+
+    def _show_section(self) -> None:
+        self.section.show_section(section_data(self.session))
+
+    def _show_cursor(self, words: str) -> None:
+        zoom = f"{self.plan.view.scale * 25.4 / 96 * 100:.0f}%"
+        self._zoom.setText(zoom)
+        self._cursor.setText(words)
+        self._cursor.adjustSize()
+        self._cursor.move(12, self._holder.height() - self._cursor.height() - 6)
+
+    def say(self, kind: str, sentence: str) -> None:
+        """One sentence over the plan, for a while."""
+        color = {"stop": self.tokens.picked, "caution": self.tokens.caution}.get(kind, self.tokens.accent)
+        self._notice.setStyleSheet(
+            f"background: {self.tokens.panel}; border: 1px solid {color}; border-radius: 4px; color: {self.tokens.ink};"
+        )
+        self._notice.setText(sentence)
+        width = min(520, self._holder.width() - 40)
+        self._notice.setFixedWidth(width)
+        self._notice.adjustSize()
+        self._notice.move((self._holder.width() - width) // 2, 12)
+        self._notice.show()
+        self._notice.raise_()
+        self._notice_timer.start(12_000 if kind == "stop" else 5_000)
+
+    def _show_findings_menu(self) -> None:
+        found = self.session.plan.findings if self.session.plan is not None else ()
+        menu = QMenu(self)
+        for finding in found[:30]:
+            action = menu.addAction(finding.text())
+            action.triggered.connect(lambda _c=False, f=finding: self._go_to_finding(f))
+        if found:
+            menu.exec(self._findings.mapToGlobal(self._findings.rect().topLeft()))
+
+    def _go_to_finding(self, finding: Finding) -> None:
+        if self.session.board.cut(CutId(finding.subject)) is not None:
+            self._pick_cut(CutId(finding.subject))
+        self.say("stop" if finding.severity is Severity.STOP else "caution", finding.text())
+
+    # ---- stations
+
+    def _show_station(self, number: int) -> None:
+        self._stack.setCurrentIndex(number)
+        for k, button in enumerate(self._stations):
+            button.setChecked(k == number)
+        self._refresh_page()
+
+    def station_board(self) -> None:
+        self._show_station(0)
+
+    def station_artwork(self) -> None:
+        self._show_station(1)
+
+    def station_cuts(self) -> None:
+        self._show_station(2)
+
+    def station_output(self) -> None:
+        self._show_station(3)
+        self.output_page.refresh()
+
+    def toggle_page(self) -> None:
+        self._stack.setVisible(self._stack.isHidden())
+
+    def _pick_cut(self, cut_id: CutId) -> None:
+        self.session.show_cut(cut_id)
+        self._show_station(2)
+
+    def _reorder(self, cut_id: CutId, position: int) -> None:
+        """Blocks exist only for cuts that cut something; find the place among all cuts."""
+        plan = self.session.plan
+        if plan is None:
+            return
+        order = [block.cut for block in plan.run.blocks if block.cut != cut_id]
+        rest = [cut.id for cut in self.session.board.cuts if cut.id != cut_id]
+        index = rest.index(order[position]) if position < len(order) else len(rest)
+        self.session.apply(edits.reorder_cut(self.session.job, self.session.board.id, cut_id, index))
+
+    def _add_board(self) -> None:
+        edit, board_id = edits.add_board(self.session.job)
+        self.session.apply(edit)
+        self.session.show_board(board_id)
+        self._show_station(0)
+
+    # ---- actions
+
+    def undo(self) -> None:
+        if not self._typing_undone(lambda field: field.isUndoAvailable(), lambda field: field.undo()):
+            self.session.undo()
+
+    def redo(self) -> None:
+        if not self._typing_undone(lambda field: field.isRedoAvailable(), lambda field: field.redo()):
+            self.session.redo()
+
+    def _typing_undone(self, can, run) -> bool:
+        """While a field is being typed into, undo is the field's own."""
+        field = self.focusWidget()
+        if isinstance(field, QLineEdit) and field.isModified() and can(field):
+            run(field)
+            return True
+        return False
+
+    def pick_all(self) -> None:
+        locked = {layer.id for layer in self.session.board.layers if layer.is_locked or not layer.is_shown}
+        self.session.pick([shape.id for shape in self.session.board.shapes if shape.layer not in locked])
+
+    def remove_picked(self) -> None:
+        self.artwork_page.remove()
+
+    def centre_picked(self) -> None:
+        self.artwork_page.centre()
+
+    def add_profile(self) -> None:
+        if self.session.picked:
+            self._show_station(2)
+            self.session.add_profile()
+
+    def fit(self) -> None:
+        self.plan.fit()
+
+    def toggle_snapping(self) -> None:
+        self.plan.is_snapping = not self.plan.is_snapping
+        self._snapping.setText("snapping on" if self.plan.is_snapping else "snapping off")
+
+    def next_unit(self) -> None:
+        unit = Unit.INCH if self.session.job.unit is Unit.MM else Unit.MM
+        self.session.apply(edits.change_job(self.session.job, "Unit", unit=unit))
+
+    def bring_in(self) -> None:
+        self._show_station(1)
+        self.artwork_page.ask_for_file()
+
+    def write_files(self) -> None:
+        self.station_output()
+        self.output_page.ask_for_folder()
+
+    def _dropped(self, paths: list[str]) -> None:
+        first = FilePath(paths[0])
+        if first.suffix == SUFFIX:
+            if self._may_leave():
+                self.open_file(first)
+            return
+        self._show_station(1)
+        self.artwork_page.read_file(first)
+
+    # ---- files
+
+    def new_job(self) -> None:
+        if self._may_leave():
+            self.session.open_job(JobFile(new_job()), None)
+
+    def open_demo(self) -> None:
+        if self._demo is not None and self._may_leave():
+            self.session.open_job(self._demo(), None)
+
+    def ask_open(self) -> None:
+        if not self._may_leave():
+            return
+        name, _ = QFileDialog.getOpenFileName(self, "Open a job", self._folder(), f"Archimetra jobs (*{SUFFIX})")
+        if name:
+            self.open_file(FilePath(name))
+
+    def open_file(self, path: FilePath) -> bool:
+        """Open a job file; where it cannot be read, a sentence says why and what is open stays open."""
+        try:
+            self.session.open_path(path)
+        except JobFileError as error:
+            self.say("stop", str(error))
+            return False
+        return True
+
+    def save(self) -> bool:
+        if self.session.path is None:
+            return self.ask_save_as()
+        return self.save_file(self.session.path)
+
+    def ask_save_as(self) -> bool:
+        start = str(self.session.path or FilePath(self._folder()) / f"{self.session.job.name}{SUFFIX}")
+        name, _ = QFileDialog.getSaveFileName(self, "Save the job", start, f"Archimetra jobs (*{SUFFIX})")
+        return self.save_file(FilePath(name)) if name else False
+
+    def save_file(self, path: FilePath) -> bool:
+        try:
+            named = self.session.job.name == "Untitled"
+            if named:
+                stem = path.name.removesuffix(SUFFIX)
+                self.session.apply(edits.change_job(self.session.job, "Name of job", name=stem))
+            self.session.save_to(path, self._preview())
+        except ArchimetraError as error:
+            self.say("stop", str(error))
+            return False
+        self.say("note", f"Saved as {self.session.path}.")
+        return True
+
+    def _preview(self) -> bytes:
+        picture = self.plan.grab().toImage().scaledToWidth(320, Qt.TransformationMode.SmoothTransformation)
+        buffer = QBuffer()
+        buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+        picture.save(buffer, "PNG")
+        return bytes(buffer.data().data())
+
+    def _folder(self) -> str:
+        return str(self.session.path.parent) if self.session.path is not None else str(FilePath.home())
+
+    def _may_leave(self) -> bool:
+        """Whether the document shown may go: saved, or given up by choice."""
+        if self.session.is_saved:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Archimetra")
+        box.setText(f"'{self.session.job.name}' has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Do not save", QMessageBox.ButtonRole.DestructiveRole)
+        cancel = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is not cancel
+
+    def offer_recovery(self, found: list[Recovered]) -> None:
+        """After a crash: open what was being worked on, as not saved yet."""
+        if not found:
+            return
+        newest = found[0]
+        where = FilePath(newest.saved_as) if newest.saved_as else None
+        self.session.open_job(newest.content, where, is_saved=False)
+        when = time.strftime("%H:%M on %d %B", time.localtime(newest.modified))
+        self.say(
+            "caution",
+            f"Archimetra ended unexpectedly. '{newest.content.job.name}' is back as it was at {when}; save it.",
+        )
+        discard(newest)
+
+    # ---- playing
+
+    def toggle_play(self) -> None:
+        if self._play_timer.isActive():
+            self._stop_playing()
+            return
+        plan = self.session.plan
+        if plan is None or plan.times.total <= 0:
+            return
+        if self.session.seconds >= plan.times.total:
+            self.session.go_to(0.0)
+        self._played = time.perf_counter()
+        self._play_timer.start()
+        self.sequence.show_playing(True)
+
+    def _play_frame(self) -> None:
+        now = time.perf_counter()
+        plan = self.session.plan
+        if plan is None:
+            self._stop_playing()
+            return
+        self.session.go_to(self.session.seconds + (now - self._played) * self._speed)
+        self._played = now
+        if self.session.seconds >= plan.times.total:
+            self._stop_playing()
+
+    def _stop_playing(self) -> None:
+        self._play_timer.stop()
+        self.sequence.show_playing(False)
+
+    def _stop_and_go(self, seconds: float) -> None:
+        self._stop_playing()
+        self.session.go_to(seconds)
+
+    def _choose_speed(self, speed: int) -> None:
+        self._speed = speed
+        self.sequence.show_speed(speed)
+
+    def move_back(self) -> None:
+        self._step_moves(-1)
+
+    def move_on(self) -> None:
+        self._step_moves(1)
+
+    def _step_moves(self, by: int) -> None:
+        plan = self.session.plan
+        if plan is None or not len(plan.times.ends):
+            return
+        ends = plan.times.ends
+        if by > 0:
+            k = int(np.searchsorted(ends, self.session.seconds + 1e-9, side="right"))
+            self._stop_and_go(float(ends[min(k, len(ends) - 1)]))
+        else:
+            k = int(np.searchsorted(ends, self.session.seconds - 1e-9, side="left")) - 1
+            self._stop_and_go(float(ends[k]) if k >= 0 else 0.0)
+
+    def cut_back(self) -> None:
+        begins = self._block_begins()
+        earlier = [t for t in begins if t < self.session.seconds - 0.01]
+        self._stop_and_go(earlier[-1] if earlier else 0.0)
+
+    def cut_on(self) -> None:
+        later = [t for t in self._block_begins() if t > self.session.seconds + 0.01]
+        plan = self.session.plan
+        if plan is not None:
+            self._stop_and_go(later[0] if later else plan.times.total)
+
+    def _block_begins(self) -> list[float]:
+        plan = self.session.plan
+        return [float(plan.times.ends[max(b.first - 1, 0)]) for b in plan.run.blocks] if plan is not None else []
+
+    # ---- theme
+
+    def next_theme(self) -> None:
+        self.set_theme(THEMES[(THEMES.index(self._theme) + 1) % len(THEMES)])
+        QSettings("Archimetra", "Archimetra").setValue("theme", self._theme)
+
+    def set_theme(self, theme: str) -> None:
+        self._theme = theme
+        self._retheme()
+
+    def _wanted_tokens(self) -> Tokens:
+        if self._theme == "system":
+            return DARK if QGuiApplication.styleHints().colorScheme() is Qt.ColorScheme.Dark else LIGHT
+        return DARK if self._theme == "dark" else LIGHT
+
+    def _retheme(self) -> None:
+        tokens = self._wanted_tokens()
+        if tokens is self.tokens:
+            self._show_all()
+            return
+        self.tokens = tokens
+        style.apply(QApplication.instance(), tokens)
+        for part in (self.header, self.plan, self.section, self.sequence, *self.pages):
+            part.show_theme(tokens)
+        self._tint_rail()
+        self._show_all()
+
+    # ---- events
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape and isinstance(
+            self.focusWidget(), QLineEdit | QPlainTextEdit | QAbstractSpinBox
+        ):
+            self.plan.setFocus()
+        else:
+            super().keyPressEvent(event)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self._may_leave():
+            event.ignore()
+            return
+        self._play_timer.stop()
+        self.plan.show_stock(None)
+        self.session.close()
+        event.accept()

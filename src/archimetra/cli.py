@@ -1,0 +1,242 @@
+"""The command line: open the window, or plan, check, export, render and inspect without it.
+
+Exit codes: 0 done, 1 the job or file has problems (said on standard error), 2 wrong usage.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from archimetra import __version__
+from archimetra.base.errors import ArchimetraError
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; returns the exit code."""
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    parser = _parser()
+    commands = {"export": _export, "check": _check, "render": _render, "inspect": _inspect, "new": _new}
+    if given and given[0] in commands:
+        options = parser.parse_args(given)
+        try:
+            return commands[given[0]](options)
+        except ArchimetraError as error:
+            print(f"archimetra: {error}", file=sys.stderr)
+            return 1
+    return _window(_window_parser().parse_args(given))
+
+
+def _window_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="archimetra",
+        description="Plan, see and check what a CNC router cuts. Commands: export, check, render, inspect, new "
+        "(each with --help).",
+    )
+    parser.add_argument("job", nargs="?", type=Path, help="a job file to open")
+    parser.add_argument("--demo", action="store_true", help="open the sample job, the Quay tide clock")
+    parser.add_argument("--version", action="version", version=f"archimetra {__version__}")
+    return parser
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="archimetra")
+    commands = parser.add_subparsers(dest="command", required=True)
+    export = commands.add_parser("export", help="write a job's G-code files")
+    export.add_argument("job", type=Path)
+    export.add_argument("--out", type=Path, required=True, metavar="DIR")
+    export.add_argument("--controller", metavar="NAME", help="controller profile; the job's own by default")
+    export.add_argument("--board", metavar="NAME", help="one board only")
+    export.add_argument("--unit", choices=["mm", "in"], help="unit of the files; the job's own by default")
+    export.add_argument("--force", action="store_true", help="write even where a finding says stop")
+    check = commands.add_parser("check", help="tell what would spoil work")
+    check.add_argument("job", type=Path)
+    check.add_argument("--json", action="store_true")
+    render = commands.add_parser("render", help="draw one view of a job as a PNG")
+    render.add_argument("job", type=Path)
+    render.add_argument("--view", choices=["window", "plan", "section", "sequence"], default="plan")
+    render.add_argument(
+        "--at", type=float, default=1.0, metavar="0..1", help="moment of the run, as a share of its time"
+    )
+    render.add_argument("--board", metavar="NAME")
+    render.add_argument("--size", default="1280x800", metavar="WxH")
+    render.add_argument("--theme", choices=["light", "dark"], default="light")
+    render.add_argument("--out", type=Path, required=True, metavar="PNG")
+    inspect = commands.add_parser("inspect", help="tell what an artwork file holds")
+    inspect.add_argument("art", type=Path)
+    inspect.add_argument("--json", action="store_true")
+    new = commands.add_parser("new", help="make a job file from artwork")
+    new.add_argument("job", type=Path)
+    new.add_argument("--art", type=Path, required=True, metavar="FILE")
+    new.add_argument("--sheet", default="400x300x18", metavar="WxDxT", help="sheet in mm, e.g. 400x300x18.2")
+    new.add_argument("--profile", choices=["outside", "inside", "on"], help="add a profile around everything")
+    return parser
+
+
+# ---- commands
+
+
+def _window(options: argparse.Namespace) -> int:
+    from archimetra.app.run import run_window
+
+    return run_window(options.job, with_demo=options.demo)
+
+
+def _export(options: argparse.Namespace) -> int:
+    import msgspec
+
+    from archimetra.base.findings import Severity
+    from archimetra.job.quantities import Unit
+    from archimetra.output.controllers import controller
+    from archimetra.output.files import gcode_files, write_files
+
+    job = _load(options.job)
+    if options.unit:
+        job = msgspec.structs.replace(job, output_unit=Unit(options.unit))
+    profile = controller(options.controller or job.controller)
+    files = []
+    is_stopped = False
+    for board, plan in _plans(job, options.board):
+        for finding in plan.findings:
+            print(f"{board.name}: {finding.severity}: {finding.text()}", file=sys.stderr)
+            is_stopped |= finding.severity is Severity.STOP
+        files.extend(gcode_files(job, board, plan.run, profile))
+    if is_stopped and not options.force:
+        print(
+            "archimetra: nothing was written, as this would spoil work; --force writes all the same.", file=sys.stderr
+        )
+        return 1
+    if not files:
+        print("archimetra: the job cuts nothing, so there is nothing to write.", file=sys.stderr)
+        return 1
+    for path in write_files(files, options.out):
+        print(path)
+    return 0
+
+
+def _check(options: argparse.Namespace) -> int:
+    import msgspec
+
+    from archimetra.base.findings import Severity
+    from archimetra.output.times import clock
+
+    job = _load(options.job)
+    report: list[dict[str, Any]] = []
+    worst = 0
+    for board, plan in _plans(job, None):
+        worst |= any(finding.severity is Severity.STOP for finding in plan.findings)
+        report.append(
+            {
+                "board": board.name,
+                "seconds": round(plan.times.total, 1),
+                "cuts": len(board.cuts),
+                "moves": len(plan.run),
+                "findings": [msgspec.to_builtins(finding) for finding in plan.findings],
+            }
+        )
+        if not options.json:
+            print(f"{board.name}: {len(board.cuts)} cuts, {clock(plan.times.total)}")
+            for finding in plan.findings:
+                print(f"  {finding.severity}: {finding.text()}", file=sys.stderr)
+    if options.json:
+        print(json.dumps({"job": job.name, "boards": report}, indent=2))
+    return 1 if worst else 0
+
+
+def _render(options: argparse.Namespace) -> int:
+    from archimetra.app.shots import render_job
+
+    width, _, height = options.size.partition("x")
+    if not (width.isdigit() and height.isdigit()) or not 0.0 <= options.at <= 1.0:
+        print("archimetra: --size is WIDTHxHEIGHT, as 1280x800, and --at lies between 0 and 1.", file=sys.stderr)
+        return 2
+    render_job(
+        options.job, options.out, view=options.view, at=options.at, size=(int(width), int(height)), theme=options.theme,
+        board=options.board,
+    )  # fmt: skip
+    print(options.out)
+    return 0
+
+
+def _inspect(options: argparse.Namespace) -> int:
+    import msgspec
+
+    from archimetra.artwork.svg import read_svg_file
+
+    drawing = read_svg_file(options.art)
+    x0, y0, x1, y1 = drawing.bounds() or (0.0, 0.0, 0.0, 0.0)
+    if options.json:
+        report = {
+            "name": drawing.name,
+            "width_mm": round(x1 - x0, 4),
+            "height_mm": round(y1 - y0, 4),
+            "page_mm": drawing.page_mm,
+            "unit": msgspec.to_builtins(drawing.scale),
+            "layers": list(drawing.layers),
+            "shapes": len(drawing.shapes),
+            "segments": sum(len(path) for shape in drawing.shapes for path in shape.paths),
+            "open_paths": sum(not path.closed for shape in drawing.shapes for path in shape.paths),
+            "report": [msgspec.to_builtins(finding) for finding in drawing.report],
+        }
+        print(json.dumps(report, indent=2))
+        return 0
+    print(
+        f"{drawing.name}: {len(drawing.shapes)} shapes on {len(drawing.layers)} layers, {x1 - x0:.2f} x {y1 - y0:.2f} mm"
+    )
+    for finding in drawing.report:
+        print(f"  {finding.severity}: {finding.text()}")
+    return 0
+
+
+def _new(options: argparse.Namespace) -> int:
+    import msgspec
+
+    from archimetra.artwork.svg import read_svg_file
+    from archimetra.base.errors import JobFileError
+    from archimetra.job import edits
+    from archimetra.job.cuts import Side
+    from archimetra.job.file import JobFile, save_job
+    from archimetra.job.job import new_job
+    from archimetra.job.sheet import Sheet
+
+    try:
+        width, depth, thick = (float(part) for part in options.sheet.split("x"))
+        sheet = Sheet(width=width, height=depth, readings=(thick,))
+    except ValueError as error:
+        raise JobFileError(f"--sheet {options.sheet} is not a sheet such as 400x300x18.2 ({error}).") from error
+    drawing = read_svg_file(options.art)
+    job = msgspec.structs.replace(new_job(), name=options.job.stem)
+    job = edits.change_board(job, job.boards[0].id, "Sheet", sheet=sheet).job
+    edit, shapes = edits.place_drawing(job, job.boards[0].id, drawing)
+    if options.profile:
+        edit, cut = edits.add_profile(edit.job, job.boards[0].id, shapes)
+        side = {"outside": Side.OUTSIDE, "inside": Side.INSIDE, "on": Side.ON}[options.profile]
+        edit = edits.change_cut(edit.job, cut, "Side", side=side)
+    save_job(options.job, JobFile(edit.job, {options.art.name: options.art.read_bytes()}))
+    print(options.job)
+    return 0
+
+
+# ---- shared
+
+
+def _load(path: Path) -> Any:
+    from archimetra.job.file import load_job
+
+    return load_job(path).job
+
+
+def _plans(job: Any, board_name: str | None) -> Any:
+    """(board, plan) of every board, or of the one named."""
+    from archimetra.base.errors import JobFileError
+    from archimetra.engine.planning import plan_board
+
+    boards = [board for board in job.boards if board_name in (None, board.name)]
+    if not boards:
+        names = ", ".join(board.name for board in job.boards)
+        raise JobFileError(f"There is no board '{board_name}' in this job. It has: {names}.")
+    return [(board, plan_board(job, board, {})) for board in boards]

@@ -1,0 +1,207 @@
+"""The window's side of the workers: starts them, says what is wanted, hands on what comes back.
+
+Nothing here blocks on work. Events arrive on reader threads and go to the one callback, which must be
+thread-safe (the window's queues them). A worker that dies is started again and told anew what is wanted.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import multiprocessing
+import threading
+from collections.abc import Callable
+from multiprocessing.connection import Connection
+from multiprocessing.shared_memory import SharedMemory
+from typing import Any
+
+import msgspec
+
+from archimetra.engine import planner_process, stock_process
+from archimetra.engine.keys import board_key, cut_key
+from archimetra.engine.messages import (
+    BoardPlan,
+    Event,
+    MomentRequest,
+    PlanRequest,
+    StockRequest,
+    WorkerFailed,
+)
+from archimetra.job.ids import BoardId
+from archimetra.job.job import Board, Job
+
+MOST_FIELD_BYTES = 4 * 3_200_000  # float32 and uint32 cells; above stock's MOST_CELLS with room for rounding
+
+
+class Engine:
+    """Two worker processes: one plans, one keeps the stock."""
+
+    def __init__(self, on_event: Callable[[Event], None]) -> None:
+        self._on_event = on_event
+        self._context = multiprocessing.get_context("spawn")
+        self._newest = self._context.Value("q", 0)
+        self.field = SharedMemory(create=True, size=MOST_FIELD_BYTES)
+        self.pixels = SharedMemory(create=True, size=MOST_FIELD_BYTES)
+        self._planner: _Worker | None = None
+        self._stock: _Worker | None = None
+        self._wanted: PlanRequest | None = None
+        self._is_closed = False
+
+    def start(self) -> None:
+        """Start the workers (a moment's work; they load on their own time)."""
+        self._planner = _Worker(
+            self._context, planner_process.serve, (self._newest,), self._on_event, self._planner_lost, "planner"
+        )
+        self._stock = _Worker(
+            self._context,
+            stock_process.serve,
+            (self.field.name, self.pixels.name),
+            self._on_event,
+            self._stock_lost,
+            "stock",
+        )
+
+    def plan(self, job: Job, board_id: BoardId) -> str | None:
+        """Ask for a board's plan; an older request still running is stopped. Returns the key the plan will carry."""
+        board = job.board(board_id)
+        if board is None or self._is_closed:
+            return None
+        lean = lean_board(board)
+        with self._newest.get_lock():
+            self._newest.value += 1
+            number = int(self._newest.value)
+        self._wanted = PlanRequest(number, msgspec.structs.replace(job, boards=(), typed={}), lean)
+        if self._planner is not None:
+            self._planner.send(self._wanted)
+        return plan_key(job, lean)
+
+    def show_stock(self, plan: BoardPlan, job: Job, board: Board) -> None:
+        """Build the stock of a plan."""
+        if self._stock is not None:
+            self._stock.send(StockRequest(plan.key, board.sheet, plan.run, plan.times.ends, job.bits))
+
+    def seek(self, request: MomentRequest) -> None:
+        if self._stock is not None:
+            self._stock.send(request)
+
+    def close(self) -> None:
+        """Stop the workers and give the shared memory back. May be called twice."""
+        if self._is_closed:
+            return
+        self._is_closed = True
+        for worker in (self._planner, self._stock):
+            if worker is not None:
+                worker.close()
+        for block in (self.field, self.pixels):
+            with contextlib.suppress(BufferError, FileNotFoundError):
+                block.close()
+            with contextlib.suppress(FileNotFoundError):
+                block.unlink()
+
+    def _planner_lost(self) -> None:
+        if not self._is_closed and self._planner is not None:
+            self._planner.restart()
+            self._on_event(WorkerFailed("The planner stopped and was started again.", ""))
+            if self._wanted is not None:
+                self._planner.send(self._wanted)
+
+    def _stock_lost(self) -> None:
+        if not self._is_closed and self._stock is not None:
+            self._stock.restart()
+            self._on_event(WorkerFailed("The stock view stopped and was started again.", ""))
+
+
+def lean_board(board: Board) -> Board:
+    """The board with only the shapes its cuts take: all a planner needs."""
+    used = {id_ for cut in board.cuts for id_ in cut.shapes}
+    return msgspec.structs.replace(board, shapes=tuple(shape for shape in board.shapes if shape.id in used), layers=())
+
+
+def plan_key(job: Job, board: Board) -> str:
+    """The key a board's plan carries: two jobs with the same key need no new plan."""
+    keys = []
+    for cut in board.cuts:
+        bit = job.bit(cut.bit)
+        assert bit is not None
+        keys.append(cut_key(cut, bit, board, board.shapes_of(cut)))
+    return board_key(job, board, keys)
+
+
+class _Worker:
+    """One process with its pipe, a thread that reads from it and one that writes to it."""
+
+    def __init__(
+        self,
+        context: Any,
+        serve: Callable[..., None],
+        arguments: tuple[Any, ...],
+        on_event: Callable[[Event], None],
+        on_lost: Callable[[], None],
+        name: str,
+    ) -> None:
+        self._context = context
+        self._serve = serve
+        self._arguments = arguments
+        self._on_event = on_event
+        self._on_lost = on_lost
+        self._name = name
+        self._is_closing = False
+        self._start()
+
+    def _start(self) -> None:
+        self._outbox: list[Any] = []
+        self._ready = threading.Condition()
+        self._pipe, there = self._context.Pipe()
+        self._process = self._context.Process(
+            target=self._serve, args=(there, *self._arguments), name=f"archimetra-{self._name}", daemon=True
+        )
+        self._there: Connection | None = there
+        for target in (self._write, self._read):
+            threading.Thread(
+                target=target, args=(self._pipe,), name=f"{self._name}-{target.__name__}", daemon=True
+            ).start()
+
+    def send(self, request: Any) -> None:
+        """Queue a request; the writing thread sends it (large arrays take a while)."""
+        with self._ready:
+            self._outbox.append(request)
+            self._ready.notify()
+
+    def restart(self) -> None:
+        self._start()
+
+    def close(self) -> None:
+        self._is_closing = True
+        with self._ready:
+            self._ready.notify()
+        if self._process.pid is not None:
+            self._process.terminate()
+            self._process.join(2.0)
+        with contextlib.suppress(OSError):
+            self._pipe.close()
+
+    def _write(self, pipe: Connection) -> None:
+        self._process.start()  # here, not on the window's thread: starting takes tens of milliseconds
+        if self._there is not None:
+            self._there.close()
+            self._there = None
+        while not self._is_closing:
+            with self._ready:
+                while not self._outbox and not self._is_closing:
+                    self._ready.wait()
+                waiting, self._outbox = self._outbox, []
+            for request in waiting:
+                try:
+                    pipe.send(request)
+                except (BrokenPipeError, OSError, ValueError):
+                    return
+
+    def _read(self, pipe: Connection) -> None:
+        while True:
+            try:
+                event = pipe.recv()
+            except (EOFError, OSError, TypeError):
+                if not self._is_closing:
+                    self._on_lost()
+                return
+            if not self._is_closing:
+                self._on_event(event)

@@ -1,0 +1,48 @@
+"""Digests of a planner's inputs: one key serves the cache, undo and the question what is out of date."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from hashlib import blake2b
+
+import msgspec
+
+from archimetra.job.bits import Bit
+from archimetra.job.cuts import Cut
+from archimetra.job.job import Board, Job
+from archimetra.job.shapes import Shape
+
+PLANNERS_VERSION = b"1"  # raise when a planner changes its answer for the same inputs
+
+
+def cut_key(cut: Cut, bit: Bit, board: Board, shapes: Sequence[Shape]) -> str:
+    """The same for the same toolpath: geometry, settings, bit, thickness and heights count; notes do not."""
+    digest = blake2b(PLANNERS_VERSION, digest_size=16)
+    digest.update(msgspec.json.encode((msgspec.structs.replace(cut, notes=""), bit)))
+    digest.update(msgspec.json.encode((board.sheet.readings, board.heights)))
+    for shape in shapes:
+        digest.update(msgspec.json.encode((shape.name, shape.fill_rule, shape.at)))
+        for path in shape.paths:
+            digest.update(path.key())
+    return digest.hexdigest()
+
+
+def board_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
+    """The same for the same run, times and checks of a board."""
+    digest = blake2b(PLANNERS_VERSION, digest_size=16)
+    parts = (
+        board.id,
+        board.name,
+        board.sheet,
+        board.zero,
+        board.heights,
+        board.bed_x,
+        board.bed_y,
+        job.machine,
+        job.bits,
+    )
+    digest.update(msgspec.json.encode(parts))
+    digest.update(
+        msgspec.json.encode([(cut.name, cut.is_on, key) for cut, key in zip(board.cuts, cut_keys, strict=True)])
+    )
+    return digest.hexdigest()

@@ -1,0 +1,100 @@
+"""What the window's side and the worker processes say to each other, and the results that travel.
+
+Light to import: nothing here computes. Requests go to a worker, events come back.
+"""
+
+from __future__ import annotations
+
+import msgspec
+
+from archimetra.base.findings import Finding
+from archimetra.geometry.arrays import FloatArray
+from archimetra.job.bits import Bit
+from archimetra.job.job import Board, Job
+from archimetra.job.sheet import Sheet
+from archimetra.output.times import RunTimes
+from archimetra.toolpath.moves import Toolpath
+from archimetra.toolpath.program import Run
+
+
+class PlannedCut(msgspec.Struct, frozen=True, eq=False):
+    key: str
+    toolpath: Toolpath
+    findings: tuple[Finding, ...]
+
+
+class BoardPlan(msgspec.Struct, frozen=True, eq=False):
+    """Everything computed for a board except its stock."""
+
+    board: str
+    key: str
+    cuts: tuple[PlannedCut, ...]
+    run: Run
+    times: RunTimes
+    findings: tuple[Finding, ...]
+
+
+# ---- requests
+
+
+class PlanRequest(msgspec.Struct, frozen=True, eq=False):
+    """Plan one board. ``job`` carries bits and machine only; ``board`` only the shapes its cuts take."""
+
+    number: int
+    job: Job
+    board: Board
+
+
+class StockRequest(msgspec.Struct, frozen=True, eq=False):
+    """Build the stock of a run in the shared memory blocks."""
+
+    key: str
+    sheet: Sheet
+    run: Run
+    ends: FloatArray
+    bits: tuple[Bit, ...]
+
+
+class MomentRequest(msgspec.Struct, frozen=True, eq=False):
+    """Bring the stock to a moment and cut a section along a line there."""
+
+    seconds: float
+    line: tuple[tuple[float, float], tuple[float, float]]
+    samples: int
+
+
+# ---- events
+
+
+class PlanProgress(msgspec.Struct, frozen=True):
+    board: str
+    cut: int
+    count: int
+    share: float
+
+
+class StockReady(msgspec.Struct, frozen=True):
+    key: str
+    shape: tuple[int, int]
+    cell: float
+    duration: float
+
+
+class Moment(msgspec.Struct, frozen=True, eq=False):
+    """The stock stands at ``seconds``; ``box`` are the cells (x0, y0, x1, y1) repainted, None for none."""
+
+    key: str
+    seconds: float
+    box: tuple[int, int, int, int] | None
+    line: tuple[tuple[float, float], tuple[float, float]]
+    heights: FloatArray
+
+
+class WorkerFailed(msgspec.Struct, frozen=True):
+    """A worker met a fault of ours (``sentence``) or died; it has been started again."""
+
+    sentence: str
+    detail: str
+
+
+Event = BoardPlan | PlanProgress | StockReady | Moment | WorkerFailed

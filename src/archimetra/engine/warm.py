@@ -1,0 +1,35 @@
+"""Compile every kernel once, so that nobody waits for it: ``python -m archimetra.engine.warm``."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from archimetra.artwork.drawing import Drawing, DrawnShape, Scale
+from archimetra.engine.planning import plan_board
+from archimetra.geometry.fill import FillRule
+from archimetra.geometry.path import Path
+from archimetra.job import edits
+from archimetra.job.job import new_job
+from archimetra.stock.shade import face, paint
+from archimetra.stock.timeline import StockTimeline
+
+
+def warm() -> None:
+    """Run a tiny job through every compiled loop."""
+    job = new_job()
+    board = job.boards[0]
+    ring = DrawnShape("ring", 0, (Path.circle((50, 50), 20),), FillRule.NONZERO, True, None, 1)
+    drawing = Drawing("warm", ("one",), (ring,), Scale("mm", 1.0, "", True), None, ())
+    edit, ids = edits.place_drawing(job, board.id, drawing)
+    edit, _ = edits.add_profile(edit.job, board.id, ids)
+    job, board = edit.job, edit.job.boards[0]
+    plan = plan_board(job, board, {})
+    stock = StockTimeline(board.sheet, plan.run, job.bits, cell=2.0, times=plan.times.ends)
+    stock.seek(plan.times.total / 2)
+    stock.section((0, 0), (100, 100), plan.times.total, samples=10)
+    pixels = np.zeros(stock.shape, np.uint32)
+    paint(stock.field, face(board.sheet, stock.shape, 2.0), board.sheet, 2.0, pixels, (0, 0, 10, 10))
+
+
+if __name__ == "__main__":
+    warm()
