@@ -38,6 +38,7 @@ class Header(QWidget):
         self._menu.setStyleSheet("QToolButton::menu-indicator { image: none; }")
         row.addWidget(self._menu)
         self._name = label("", "title")
+        self._name.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Preferred)
         self._saved = label("", "note")
         self._saved.setWordWrap(False)
         row.addWidget(self._name)
@@ -78,8 +79,10 @@ class Header(QWidget):
             return
         self._shown = state
         while self._tabs.count():
-            widget = self._tabs.takeAt(0).widget()
+            item = self._tabs.takeAt(0)
+            widget = item.widget() if item is not None else None
             if widget is not None:
+                widget.hide()
                 widget.deleteLater()
         for board in job.boards:
             self._tabs.addWidget(self._tab(board, is_shown=board.id == board_id))
@@ -93,7 +96,7 @@ class Header(QWidget):
         tab.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         tab.setIconSize(THUMB)
         tab.setIcon(QIcon(self._thumbs.get(board.id) or _plain(board)))
-        tab.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Expanding)
+        tab.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Expanding)
         tab.setFixedHeight(style.scaled(HEIGHT) - 1)
         tab.setAccessibleName(f"Board {board.name}")
         tab.clicked.connect(lambda _c=False, i=board.id: self.board_chosen.emit(i))

@@ -13,6 +13,7 @@ from pathlib import Path as FilePath
 
 import msgspec
 from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtGui import QImage
 
 from archimetra.artwork.drawing import Drawing
 from archimetra.engine.autosave import Autosave
@@ -340,6 +341,14 @@ class Session(QObject):
         self._is_at_end = self.seconds >= total
         self.moment_changed.emit()
         self._seek()
+
+    def engine_image(self) -> QImage | None:
+        """The stock at the moment shown, as a picture that looks into the engine's memory; None until it fits the plan."""
+        stock, plan, engine = self.stock, self.plan, self.engine
+        if stock is None or plan is None or engine is None or stock.key != plan.key or engine.pixels.buf is None:
+            return None
+        ny, nx = stock.shape
+        return QImage(engine.pixels.buf, nx, ny, nx * 4, QImage.Format.Format_RGB32)
 
     def _seek(self) -> None:
         if self.engine is None or self.plan is None:

@@ -54,7 +54,7 @@ def make_shots(folder: FilePath) -> None:
                 window.grab().save(str(folder / f"{name}-{theme}.png"), "PNG")
 
             window.station_cuts()
-            studio.go_to_share(0.72)
+            studio.go_to_share(0.9)
             shoot("cuts")
             if theme == "dark":
                 continue

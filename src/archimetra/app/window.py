@@ -9,12 +9,10 @@ import time
 from collections.abc import Callable
 from pathlib import Path as FilePath
 
-import numpy as np
 from PySide6.QtCore import QBuffer, QIODevice, QSettings, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QGuiApplication, QImage, QKeyEvent, QPixmap
+from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
     QAbstractSpinBox,
-    QApplication,
     QFileDialog,
     QHBoxLayout,
     QLabel,
@@ -33,6 +31,7 @@ from PySide6.QtWidgets import (
 
 from archimetra.app.actions import FILE_MENU, make_actions
 from archimetra.app.header import Header
+from archimetra.app.playback import Playback
 from archimetra.app.session import Session
 from archimetra.app.stations.artwork_page import ArtworkPage
 from archimetra.app.stations.board_page import BoardPage
@@ -55,7 +54,6 @@ from archimetra.job.job import new_job
 from archimetra.job.quantities import Unit
 
 RAIL_WIDTH, PAGE_WIDTH = 64, 330
-FRAME_MS = 33
 THEMES = ("system", "light", "dark")
 
 
@@ -67,17 +65,12 @@ class MainWindow(QMainWindow):
         self._demo = demo
         self._theme = theme if theme in THEMES else "system"
         self.tokens = self._wanted_tokens()
-        style.apply(QApplication.instance(), self.tokens)
+        style.apply(self.tokens)
         self.setWindowTitle("Archimetra")
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
         self.actions_by_id = make_actions(self)
-        self._speed = 50
-        self._played = 0.0
-        self._play_timer = QTimer(self)
-        self._play_timer.setInterval(FRAME_MS)
-        self._play_timer.setTimerType(Qt.TimerType.PreciseTimer)
-        self._play_timer.timeout.connect(self._play_frame)
+        self.playback = Playback(session, self)
         self._build()
         self._connect()
         self._show_station(0)
@@ -93,7 +86,9 @@ class MainWindow(QMainWindow):
             else:
                 menu.addSeparator()
         self.header = Header(self.tokens, menu, self.actions_by_id["undo"], self.actions_by_id["redo"])
-        self.plan, self.section, self.sequence = (view(self.tokens) for view in (PlanView, SectionView, SequenceView))
+        self.plan = PlanView(self.tokens)
+        self.section = SectionView(self.tokens)
+        self.sequence = SequenceView(self.tokens)
         self.artwork_page = ArtworkPage(self.session, self.tokens)
         self.cuts_page = CutsPage(self.session, self.tokens)
         self.output_page = OutputPage(self.session, self.tokens)
@@ -114,7 +109,7 @@ class MainWindow(QMainWindow):
         for view, stretch in ((self._plan_holder(), 1), (self.section, 0), (self.sequence, 0)):
             views.addWidget(view)
             views.setStretchFactor(views.count() - 1, stretch)
-        views.setSizes([484, 132, 138])
+        views.setSizes([466, 148, 140])
         middle = QHBoxLayout()
         middle.setSpacing(0)
         middle.addWidget(self._rail())
@@ -233,26 +228,24 @@ class MainWindow(QMainWindow):
         plan.cursor_said.connect(self._show_cursor)
         plan.finding_clicked.connect(self._go_to_finding)
         plan.dropped.connect(self._dropped)
-        sequence.moment_wanted.connect(self._stop_and_go)
+        sequence.moment_wanted.connect(self.playback.go_to)
         sequence.cut_picked.connect(self._pick_cut)
         sequence.reordered.connect(self._reorder)
-        sequence.play_wanted.connect(self.toggle_play)
-        sequence.speed_chosen.connect(self._choose_speed)
+        sequence.play_wanted.connect(self.playback.toggle)
+        sequence.speed_chosen.connect(self.playback.set_speed)
+        self.playback.playing_changed.connect(sequence.show_playing)
+        self.playback.speed_changed.connect(sequence.show_speed)
         self.header.board_chosen.connect(s.show_board)
         self.header.board_wanted.connect(self._add_board)
         hints = QGuiApplication.styleHints()
         hints.colorSchemeChanged.connect(lambda _scheme: self._retheme())
-        sequence.show_speed(self._speed)
+        sequence.show_speed(self.playback.speed)
 
     # ---- showing
 
     def _show_all(self) -> None:
         s = self.session
-        saved = "" if s.path is None else ("saved" if s.is_saved else "not saved yet")
-        name = s.job.name if s.is_saved else f"{s.job.name} *"
-        self.header.show_job(s.job, s.board_id, name=name, saved=saved)
-        self.header.show_undo(s.undo_label, s.redo_label)
-        self.setWindowTitle(f"{name} – Archimetra")
+        self._show_header()
         self.plan.show_board(s.job, s.board)
         self.plan.show_line(s.line)
         self._unit.setText(str(s.job.unit))
@@ -261,6 +254,14 @@ class MainWindow(QMainWindow):
         self._refresh_page()
         self._show_planning()
         self._show_section()
+
+    def _show_header(self) -> None:
+        s = self.session
+        saved = "" if s.path is None else ("saved" if s.is_saved else "not saved yet")
+        name = s.job.name if s.is_saved else f"{s.job.name} *"
+        self.header.show_job(s.job, s.board_id, name=name, saved=saved)
+        self.header.show_undo(s.undo_label, s.redo_label)
+        self.setWindowTitle(f"{name} – Archimetra")
 
     def _show_new_board(self) -> None:
         self.plan.show_run(None)
@@ -323,25 +324,20 @@ class MainWindow(QMainWindow):
         self.sequence.show_moment(s.seconds)
         self.plan.show_scene(plan_scene(s))
 
-    def _show_stock(self, box: object) -> None:
-        s = self.session
-        if s.stock is not None and s.engine is not None and s.plan is not None and s.stock.key == s.plan.key:
-            ny, nx = s.stock.shape
-            self.plan.show_stock(QImage(s.engine.pixels.buf, nx, ny, nx * 4, QImage.Format.Format_RGB32))
-            if not self._play_timer.isActive():
-                QTimer.singleShot(400, self._show_thumb)
+    def _show_stock(self, _box: object) -> None:
+        self.plan.show_stock(self.session.engine_image())
+        if not self.playback.is_playing:
+            QTimer.singleShot(400, self._show_thumb)
         self._show_section()
 
     def _show_thumb(self) -> None:
+        """The finished stock on the board's tab."""
         s = self.session
-        if s.stock is None or s.engine is None or s.plan is None or s.stock.key != s.plan.key:
+        image = s.engine_image()
+        if image is None or s.plan is None or s.seconds < s.plan.times.total or self.playback.is_playing:
             return
-        if s.seconds < s.plan.times.total or self._play_timer.isActive():
-            return
-        ny, nx = s.stock.shape
-        image = QImage(s.engine.pixels.buf, nx, ny, nx * 4, QImage.Format.Format_RGB32)
         self.header.show_thumb(s.board_id, QPixmap.fromImage(image.scaledToWidth(160)))
-        self.header.show_job(s.job, s.board_id, name=self.header._name.text(), saved=self.header._saved.text())
+        self._show_header()
 
     def _show_section(self) -> None:
         self.section.show_section(section_data(self.session))
@@ -540,7 +536,7 @@ class MainWindow(QMainWindow):
         picture = self.plan.grab().toImage().scaledToWidth(320, Qt.TransformationMode.SmoothTransformation)
         buffer = QBuffer()
         buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-        picture.save(buffer, "PNG")
+        picture.save(buffer, b"PNG")
         return bytes(buffer.data().data())
 
     def _folder(self) -> str:
@@ -579,73 +575,19 @@ class MainWindow(QMainWindow):
     # ---- playing
 
     def toggle_play(self) -> None:
-        if self._play_timer.isActive():
-            self._stop_playing()
-            return
-        plan = self.session.plan
-        if plan is None or plan.times.total <= 0:
-            return
-        if self.session.seconds >= plan.times.total:
-            self.session.go_to(0.0)
-        self._played = time.perf_counter()
-        self._play_timer.start()
-        self.sequence.show_playing(True)
-
-    def _play_frame(self) -> None:
-        now = time.perf_counter()
-        plan = self.session.plan
-        if plan is None:
-            self._stop_playing()
-            return
-        self.session.go_to(self.session.seconds + (now - self._played) * self._speed)
-        self._played = now
-        if self.session.seconds >= plan.times.total:
-            self._stop_playing()
-
-    def _stop_playing(self) -> None:
-        self._play_timer.stop()
-        self.sequence.show_playing(False)
-
-    def _stop_and_go(self, seconds: float) -> None:
-        self._stop_playing()
-        self.session.go_to(seconds)
-
-    def _choose_speed(self, speed: int) -> None:
-        self._speed = speed
-        self.sequence.show_speed(speed)
+        self.playback.toggle()
 
     def move_back(self) -> None:
-        self._step_moves(-1)
+        self.playback.step_moves(-1)
 
     def move_on(self) -> None:
-        self._step_moves(1)
-
-    def _step_moves(self, by: int) -> None:
-        plan = self.session.plan
-        if plan is None or not len(plan.times.ends):
-            return
-        ends = plan.times.ends
-        if by > 0:
-            k = int(np.searchsorted(ends, self.session.seconds + 1e-9, side="right"))
-            self._stop_and_go(float(ends[min(k, len(ends) - 1)]))
-        else:
-            k = int(np.searchsorted(ends, self.session.seconds - 1e-9, side="left")) - 1
-            self._stop_and_go(float(ends[k]) if k >= 0 else 0.0)
+        self.playback.step_moves(1)
 
     def cut_back(self) -> None:
-        begins = self._block_begins()
-        earlier = [t for t in begins if t < self.session.seconds - 0.01]
-        self._stop_and_go(earlier[-1] if earlier else 0.0)
+        self.playback.step_cuts(-1)
 
     def cut_on(self) -> None:
-        later = [t for t in self._block_begins() if t > self.session.seconds + 0.01]
-        plan = self.session.plan
-        if plan is not None:
-            self._stop_and_go(later[0] if later else plan.times.total)
-
-    def _block_begins(self) -> list[float]:
-        plan = self.session.plan
-        return [float(plan.times.ends[max(b.first - 1, 0)]) for b in plan.run.blocks] if plan is not None else []
+        self.playback.step_cuts(1)
 
     # ---- theme
 
@@ -668,9 +610,11 @@ class MainWindow(QMainWindow):
             self._show_all()
             return
         self.tokens = tokens
-        style.apply(QApplication.instance(), tokens)
-        for part in (self.header, self.plan, self.section, self.sequence, *self.pages):
-            part.show_theme(tokens)
+        style.apply(tokens)
+        for view in (self.header, self.plan, self.section, self.sequence):
+            view.show_theme(tokens)
+        for page in self.pages:
+            page.show_theme(tokens)
         self._tint_rail()
         self._show_all()
 
@@ -688,7 +632,7 @@ class MainWindow(QMainWindow):
         if not self._may_leave():
             event.ignore()
             return
-        self._play_timer.stop()
+        self.playback.stop()
         self.plan.show_stock(None)
         self.session.close()
         event.accept()

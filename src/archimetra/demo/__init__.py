@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from importlib.resources import files
+from typing import Any
 
 import msgspec
 
@@ -11,7 +12,7 @@ from archimetra.job import edits
 from archimetra.job.bits import STARTER_RACK
 from archimetra.job.cuts import Overrides, Side, Tabs
 from archimetra.job.file import JobFile
-from archimetra.job.ids import ShapeId
+from archimetra.job.ids import BoardId, ShapeId
 from archimetra.job.job import Board, Job
 from archimetra.job.sheet import Material, Sheet, Zero, ZeroAt
 
@@ -28,7 +29,7 @@ def quay_tide_clock() -> JobFile:
     name = "dial-face.svg"
     data = artwork(name)
     dial = Board(
-        id=edits.BoardId("board1"),
+        id=BoardId("board1"),
         name="Dial face",
         sheet=Sheet(width=320.0, height=320.0, readings=(18.3, 18.1, 18.2), material=Material.ASH, grain_degrees=0.0),
         zero=Zero(at=ZeroAt.FRONT_LEFT),
@@ -51,6 +52,6 @@ def quay_tide_clock() -> JobFile:
     return JobFile(job, {name: data})
 
 
-def _profile(job: Job, name: str, shape: ShapeId, **fields: object) -> Job:
+def _profile(job: Job, name: str, shape: ShapeId, **fields: Any) -> Job:
     edit, cut = edits.add_profile(job, job.boards[0].id, [shape], name=name)
     return edits.change_cut(edit.job, cut, name, **fields).job

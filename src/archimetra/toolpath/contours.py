@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import msgspec
 import numpy as np
 import shapely
+from shapely.geometry import Polygon
 
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
@@ -47,7 +48,7 @@ class Contours(msgspec.Struct, frozen=True, eq=False):
 def contours_of(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> Contours:
     """The contours of a profile, unordered, each with the contour around it."""
     if cut.side is Side.ON:
-        contours, findings = _on_the_line(shapes, cut, bit), []
+        contours, findings = _on_the_line(shapes, cut, bit), list[Finding]()
     else:
         contours, findings = _beside_the_line(shapes, cut, bit)
     parent = np.full(len(contours), -1, dtype=np.int64)
@@ -133,14 +134,14 @@ def _not_followed(
     return plunges, findings
 
 
-def _openings(region: Region, side: Side) -> list[shapely.Polygon]:
+def _openings(region: Region, side: Side) -> list[Polygon]:
     """The areas the bit would have to go into, islands in them left aside."""
     if side is Side.INSIDE:
-        return [shapely.Polygon(polygon.exterior) for polygon in polygons_of(region)]
-    return [shapely.Polygon(hole) for polygon in polygons_of(region) for hole in polygon.interiors]
+        return [Polygon(polygon.exterior) for polygon in polygons_of(region)]
+    return [Polygon(hole) for polygon in polygons_of(region) for hole in polygon.interiors]
 
 
-def _is_round(opening: shapely.Polygon, radius: float) -> bool:
+def _is_round(opening: Polygon, radius: float) -> bool:
     return bool(abs(opening.area - np.pi * radius**2) < 0.02 * opening.area)
 
 

@@ -6,7 +6,7 @@ from math import ceil, radians, tan
 
 import numpy as np
 
-from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.toolpath.moves import Move, MoveList, Role
 from archimetra.toolpath.track import Track
 
@@ -79,7 +79,7 @@ def _level(s: FloatArray, a: float, z_from: float, z_to: float, ramp: float) -> 
 
 def _breaks(
     track: Track, a: float, b: float, z_from: float, z_to: float, ramp: float, tabs: FloatArray, tab_top: float
-) -> tuple[FloatArray, FloatArray]:
+) -> tuple[FloatArray, BoolArray]:
     """Rising stations from a to b at which anything changes, and which stretches between them lie on a tab."""
     lifts = _unrolled(tabs, a, b, track.length) if len(tabs) and z_to < tab_top else np.zeros((0, 2))
     extra = [track.nodes_between(a, b), lifts.ravel()]
@@ -93,7 +93,7 @@ def _breaks(
     breaks = np.concatenate(([a], inner, [b]))
     middle = (breaks[:-1] + breaks[1:]) / 2
     is_tab = ((middle[:, None] > lifts[None, :, 0]) & (middle[:, None] < lifts[None, :, 1])).any(axis=1)
-    return breaks, is_tab
+    return breaks, np.asarray(is_tab)
 
 
 def _unrolled(spans: FloatArray, a: float, b: float, length: float) -> FloatArray:

@@ -52,9 +52,17 @@ def _best_spread(length: float, count: int, pitch: float, corners: FloatArray) -
         return even + pitch / 2
     phases = np.arange(_PHASES) / _PHASES * pitch
     centres = np.mod(even[None, :] + phases[:, None], length)
-    gaps = np.abs(centres[:, :, None] - corners[None, None, :])
-    nearest = np.minimum(gaps, length - gaps).min(axis=2)
-    return np.asarray(centres[int(np.argmax(nearest.min(axis=1) + 1e-3 * nearest.mean(axis=1)))])
+    nearest = _corner_gaps(centres, corners, length)
+    best = int(np.argmax(nearest.min(axis=1) + 1e-3 * nearest.mean(axis=1)))
+    return np.array(centres[best], dtype=np.float64)
+
+
+def _corner_gaps(stations: FloatArray, corners: FloatArray, length: float) -> FloatArray:
+    """Distance along the closed track from each station to its nearest corner; ``corners`` rise."""
+    around = np.concatenate(([corners[-1] - length], corners, [corners[0] + length]))
+    after = np.searchsorted(around, stations)
+    after = np.clip(after, 1, len(around) - 1)
+    return np.asarray(np.minimum(stations - around[after - 1], around[after] - stations))
 
 
 def _nudged(centre: float, corners: FloatArray, need: float, reach: float, length: float) -> float:
@@ -63,8 +71,7 @@ def _nudged(centre: float, corners: FloatArray, need: float, reach: float, lengt
         return centre
     steps = np.linspace(-reach, reach, 81)
     places = np.mod(centre + steps, length)
-    gaps = np.abs(places[:, None] - corners[None, :])
-    nearest = np.minimum(gaps, length - gaps).min(axis=1)
+    nearest = _corner_gaps(places, corners, length)
     good = nearest >= need
     if good.any():
         return float(places[good][np.argmin(np.abs(steps[good]))])
@@ -76,4 +83,4 @@ def _kept_apart(centres: FloatArray, even: FloatArray, lift: float, length: floa
     if len(centres) < 2:
         return centres
     gaps = np.diff(np.concatenate((centres, centres[:1] + length)))
-    return centres if (gaps >= lift * 1.2).all() else np.sort(even % length)
+    return np.asarray(centres if (gaps >= lift * 1.2).all() else np.sort(even % length), dtype=np.float64)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from archimetra.geometry.arrays import ByteArray, FloatArray
+from archimetra.geometry.arrays import BoolArray, ByteArray, FloatArray
 from archimetra.geometry.path import Kind, Path, arc_centres
 from archimetra.toolpath.moves import Move
 
@@ -124,7 +124,7 @@ class Track:
         side = np.column_stack((-d[:, 1], d[:, 0]))
         return d * c - side * s, d * c + side * s
 
-    def _folded(self, stations: FloatArray) -> tuple[FloatArray, FloatArray]:
+    def _folded(self, stations: FloatArray) -> tuple[FloatArray, BoolArray]:
         """Stations brought back onto the track, and where the walk is backwards."""
         if self.is_closed:
             s = np.mod(stations, self.length)

@@ -72,10 +72,10 @@ class ArtworkPage(Page):
                 key=lambda t=text: f"picked.{t}",
                 get=lambda w=is_width: self._size(w),
                 edit=lambda mm, w=is_width: self._resize(w, mm),
-                note=lambda: "keeps its proportions",
+                note=lambda: "in proportion",
             )
         self._turn = QuantityField("Turn by")
-        self._turn.show_quantity("", "° counter-clockwise")
+        self._turn.show_quantity("", "° to the left")
         inner.row("Turn by", self._turn)
         self._turn.entered.connect(self._turn_by)
         row = QWidget()
@@ -207,7 +207,7 @@ class ArtworkPage(Page):
 
     def _turn_by(self, text: str) -> None:
         problem = self.session.enter_number(text, lambda v: self._map(Affine.turn(v, about=self._middle()), "Turn"))
-        self._turn.show_quantity("" if not problem else text, problem or "° counter-clockwise", is_wrong=bool(problem))
+        self._turn.show_quantity("" if not problem else text, problem or "° to the left", is_wrong=bool(problem))
 
     def _mirror(self) -> None:
         if self.session.picked:

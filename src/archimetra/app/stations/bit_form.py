@@ -32,9 +32,9 @@ class BitForm(QWidget):
         self._fold = QToolButton()
         self._fold.setCheckable(True)
         self._fold.setProperty("kind", "small")
-        self._fold.clicked.connect(lambda on: self._open.setVisible(on))
         column.addWidget(self._fold)
         self._open = Form()
+        self._fold.clicked.connect(self._open.setVisible)
         column.addWidget(self._open)
         self._build(self._open)
         self._open.hide()
@@ -46,7 +46,7 @@ class BitForm(QWidget):
     def _build(self, form: Form) -> None:
         session = self._session
         form.add(label("What you change here holds for every cut with this bit.", "note"))
-        self._name = QuantityField("Bit name", width=180)
+        self._name = QuantityField("Bit name", width=168)
         form.row("Bit name", self._name)
         self._name.entered.connect(lambda text: self._set("Rename bit", name=text.strip()[:60] or self._bit().name))
         self._kind = ChoiceRow(

@@ -22,14 +22,14 @@ class BoardPage(Page):
 
     def build(self) -> None:
         form, session = self.form, self.session
-        self._name = QuantityField("Board name", width=190)
+        self._name = QuantityField("Board name", width=168)
         form.row("Name", self._name)
         self._name.entered.connect(self._rename)
         form.line()
         form.heading("Sheet")
         self._sheet_row("Width", "width")
         self._sheet_row("Depth", "height")
-        self._readings = QuantityField("Thickness readings", width=190)
+        self._readings = QuantityField("Thickness readings", width=140)
         form.row("Thickness", self._readings)
         self._readings.entered.connect(self._enter_readings)
         self._spread = form.add(label("", "note"))
@@ -39,7 +39,7 @@ class BoardPage(Page):
             "Grain",
             get=lambda: session.board.sheet.grain_degrees,
             edit=lambda v: self._sheet("Grain", grain_degrees=v % 180.0),
-            note=lambda: "° from left to right",
+            note=lambda: "° off the width",
         )
         self._hold = ChoiceRow("Held by", [(HoldDown.CLAMPED, "Clamps, screws"), (HoldDown.TAPED, "Tape, glue")])
         form.row("Held by", self._hold)
@@ -70,7 +70,7 @@ class BoardPage(Page):
                 key=lambda n=name: f"{session.board.id}.heights.{n}",
                 get=lambda n=name: getattr(session.board.heights, n),
                 edit=lambda mm, n=name: self._heights(n, mm),
-                note=lambda n=name: {"hop": "between nearby cuts", "travel": "above clamps", "park": "at the end"}[n],
+                note=lambda n=name: {"hop": "nearby cuts", "travel": "above clamps", "park": "at the end"}[n],
             )
         form.line()
         form.heading("On the machine")
@@ -83,7 +83,7 @@ class BoardPage(Page):
                 edit=lambda mm, a=axis: edits.change_board(
                     session.job, session.board.id, "Bed place", **{f"bed_{a}": mm}
                 ),
-                note=lambda: "from the bed's corner",
+                note=lambda: "on the bed",
             )
         for axis in ("x", "y", "z"):
             self.length_row(
@@ -96,7 +96,7 @@ class BoardPage(Page):
         row = QWidget()
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 4, 0, 0)
-        turn = QPushButton("Turn the board a quarter")
+        turn = QPushButton("Turn a quarter")
         turn.setToolTip("Turn sheet, artwork, grain and zero together, counter-clockwise")
         turn.clicked.connect(lambda: session.apply(edits.turn_quarter(session.job, session.board.id)))
         line.addWidget(turn)

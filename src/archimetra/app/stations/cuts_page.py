@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import msgspec
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import (
@@ -70,7 +72,7 @@ class CutsPage(Page):
         self._sketch = CutSketch(self.tokens)
         form.add(self._sketch)
         self._findings = form.add(label("", "caution"))
-        self._name = QuantityField("Cut name", width=180)
+        self._name = QuantityField("Cut name", width=168)
         form.row("Name", self._name)
         self._name.entered.connect(self._rename)
         self._bit = self.combo_row(form, "Bit", self._choose_bit)
@@ -91,7 +93,7 @@ class CutsPage(Page):
             live=lambda mm: self._show_sketch(end=mm),
         )
         form.row("", self._through)
-        self._allowance = self._length(form, "Past the bottom", "allowance", note=lambda: "into the spoilboard")
+        self._allowance = self._length(form, "Past the bottom", "allowance", note=lambda: "in spoilboard")
         self.length_row(
             form,
             "Depth per pass",
@@ -112,11 +114,9 @@ class CutsPage(Page):
             "Ramp",
             get=lambda: self.cut.ramp_degrees,
             edit=lambda v: self._edit("Ramp", ramp_degrees=v),
-            note=lambda: "° down along the path",
+            note=lambda: "° along path",
         )
-        self.number_row(
-            form, "Tabs", get=lambda: self.cut.tabs.count, edit=self._tab_count, note=lambda: "on each outline"
-        )
+        self.number_row(form, "Tabs", get=lambda: self.cut.tabs.count, edit=self._tab_count, note=lambda: "an outline")
         self._tab_length = self._tab_row(form, "Tab length", "length", "wood that stays")
         self._tab_thickness = self._tab_row(form, "Tab thickness", "thickness", "above the bottom")
         self._tab_corner = self._tab_row(form, "Off corners", "corner_distance", "at least")
@@ -256,15 +256,15 @@ class CutsPage(Page):
 
     def _recipe_note(self, name: str, unit: str) -> str:
         if getattr(self.cut.run, name) is not None:
-            return f"{unit}, bit says {getattr(self.bit.recipe, name):g}"
-        return f"{unit}, from the bit"
+            return f"{unit}, bit {getattr(self.bit.recipe, name):g}"
+        return unit
 
     # ---- rows and edits
 
-    def _edit(self, words: str, **fields: object) -> Edit:
+    def _edit(self, words: str, **fields: Any) -> Edit:
         return edits.change_cut(self.session.job, self.cut.id, words, **fields)
 
-    def _set(self, words: str, **fields: object) -> None:
+    def _set(self, words: str, **fields: Any) -> None:
         self.session.try_edit(lambda: self._edit(words, **fields))
 
     def _length(self, form: Form, text: str, name: str, *, note) -> QuantityField:

@@ -102,7 +102,8 @@ class OutputPage(Page):
         self._files = gcode_files(session.job, session.board, plan.run, profile)
         self._shown_file = min(self._shown_file, max(len(self._files) - 1, 0))
         while self._files_column.count():
-            widget = self._files_column.takeAt(0).widget()
+            item = self._files_column.takeAt(0)
+            widget = item.widget() if item is not None else None
             if widget is not None:
                 widget.deleteLater()
         for number, file in enumerate(self._files):

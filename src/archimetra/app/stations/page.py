@@ -66,6 +66,8 @@ class Page:
     def combo_row(self, form: Form, text: str, chosen: Callable[[int], None]) -> QComboBox:
         combo = QComboBox()
         combo.setAccessibleName(text)
+        combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        combo.setMinimumContentsLength(8)
         combo.activated.connect(chosen)
         form.row(text, combo)
         return combo

@@ -34,8 +34,10 @@ def scaled(px: float) -> int:
     return round(px * min(max(factor, 0.8), 2.5))
 
 
-def apply(app: QApplication, tokens: Tokens) -> None:
+def apply(tokens: Tokens) -> None:
     """Make the whole application look like this theme."""
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
     app.setFont(font())
     palette = QPalette()
     roles = {
@@ -64,6 +66,8 @@ def apply(app: QApplication, tokens: Tokens) -> None:
 def style_sheet(t: Tokens) -> str:
     """One sheet for all widgets; kinds are told apart by the dynamic property ``kind``."""
     s = scaled
+    name = "check-dark.svg" if t.is_dark else "check-light.svg"
+    check = str(files("archimetra.app.theme").joinpath("icons", name)).replace("\\", "/")
     return f"""
     QWidget {{ color: {t.ink}; font-size: {s(BODY_PX)}px; }}
     QToolTip {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 4px 6px; }}
@@ -126,7 +130,7 @@ def style_sheet(t: Tokens) -> str:
     QToolButton[kind="tab"] {{ border: none; border-top: 3px solid transparent; border-radius: 0; padding: 0 10px; }}
     QToolButton[kind="tab"]:checked {{ border-top: 3px solid {t.accent}; background: {t.page}; font-weight: 600; }}
     QToolButton[kind="tab"]:focus {{ background: {t.wash}; }}
-    QToolButton[kind="part"] {{ border: 1px solid {t.hairline}; border-radius: 0; padding: 2px 8px; background: {t.panel};
+    QToolButton[kind="part"] {{ border: 1px solid {t.hairline}; border-radius: 0; padding: 2px 3px; background: {t.panel};
         color: {t.quiet}; margin: 0; }}
     QToolButton[kind="part"]:checked {{ background: {t.wash}; color: {t.ink}; font-weight: 600;
         border: 1px solid {t.accent}; }}
@@ -142,7 +146,7 @@ def style_sheet(t: Tokens) -> str:
     QCheckBox {{ spacing: 8px; }}
     QCheckBox::indicator {{ width: {s(14)}px; height: {s(14)}px; border: 1px solid {t.quiet}; border-radius: 3px;
         background: {t.field}; }}
-    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
+    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; image: url("{check}"); }}
     QCheckBox:focus {{ color: {t.accent}; }}
     QSplitter::handle {{ background: {t.hairline}; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}

@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QPen
 
 from archimetra.app.theme.tokens import Tokens, bit_hue, depth_shade
 from archimetra.app.views.line_layer import LineGroup, group
-from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
@@ -102,8 +102,7 @@ def toolpath_marks(run: Run) -> Marks:
             p, q = run.xyz[flat[0] - 1, :2], run.xyz[flat[0], :2]
             begins.append([*p, *(q - p) / np.hypot(*(q - p))])
         lifted = rows[(run.role[rows] == Role.TAB) & (run.pass_no[rows] == run.pass_no[rows].max())]
-        breaks = np.flatnonzero(np.diff(lifted) > 1) + 1 if len(lifted) else []
-        for stretch in np.split(lifted, breaks):
+        for stretch in np.split(lifted, np.flatnonzero(np.diff(lifted) > 1) + 1):
             if len(stretch):
                 span = slice(int(stretch[0]) - 1, int(stretch[-1]) + 1)
                 line, _ = straightened(run.xyz[span], run.kind[span], run.centre[span], chord_tolerance_mm=0.05)
@@ -121,7 +120,7 @@ def _contours(run: Run) -> Iterable[tuple[int, int]]:
                 yield int(a) + 1, int(b)
 
 
-def _segments(pen: QPen, points: FloatArray, chosen: FloatArray) -> LineGroup:
+def _segments(pen: QPen, points: FloatArray, chosen: BoolArray) -> LineGroup:
     """The segments that end at the chosen points, joined into lines where they follow each other."""
     chosen = np.array(chosen, dtype=bool)
     chosen[0] = False

@@ -517,7 +517,9 @@ class PlanView(QWidget):
 
     def _paint_section_line(self, painter: QPainter) -> None:
         a, b = (self.view.to_screen(*end) for end in self._line)
-        pen = QPen(self.tokens.color("ink", 210), 1.2)
+        painter.setPen(QPen(self.tokens.color("panel", 150), 3.2))
+        painter.drawLine(a, b)
+        pen = QPen(self.tokens.color("ink", 235), 1.2)
         pen.setDashPattern([9, 3, 2, 3])
         painter.setPen(pen)
         painter.drawLine(a, b)

@@ -15,13 +15,14 @@ from archimetra.app.theme.tokens import Tokens
 from archimetra.app.theme.wood import tone
 from archimetra.app.widgets.badge import draw_bit
 from archimetra.app.widgets.fields import label
-from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.job.bits import Bit
 from archimetra.job.quantities import Unit, format_length
 from archimetra.job.sheet import Sheet
 
 EXAGGERATIONS = (1, 2, 5)
 LEFT, RIGHT, BOTTOM = 56, 24, 20
+HEADROOM = 20.0  # above the sheet, where the bit stands
 SPOIL_MM = 4.0
 
 
@@ -89,7 +90,7 @@ class SectionView(QWidget):
         self._canvas = _Canvas(tokens, self)
         self._canvas.reading.connect(self._reading.setText)
         column.addWidget(self._canvas, 1)
-        self.setMinimumHeight(112)
+        self.setMinimumHeight(124)
         self.show_exaggeration(2)
 
     def show_theme(self, tokens: Tokens) -> None:
@@ -107,7 +108,7 @@ class SectionView(QWidget):
         self._canvas.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(800, 132)
+        return QSize(800, 146)
 
 
 class _Canvas(QWidget):
@@ -131,9 +132,9 @@ class _Canvas(QWidget):
     def _scales(self, data: SectionData) -> tuple[float, float, float]:
         """Pixels per mm across and down, and the y of the sheet's top."""
         across = (self.width() - LEFT - RIGHT) / data.length
-        room = self.height() - 10 - BOTTOM
+        room = self.height() - HEADROOM - 2 - BOTTOM
         down = min(across * self.exaggeration, room / (data.sheet.thickest + SPOIL_MM))
-        return across, down, 8.0
+        return across, down, HEADROOM
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._data is None:
@@ -268,7 +269,7 @@ class _Canvas(QWidget):
             width = (floor.end - floor.begin) * across
             depth = -floor.z
             is_through = depth >= data.sheet.thinnest - 1e-9
-            text = "through" if is_through else f"{format_length(depth, data.unit)} deep"
+            text = "through" if is_through else f"{format_length(depth, data.unit)} {data.unit} deep"
             middle = LEFT + (floor.begin + floor.end) / 2 * across
             needed = painter.fontMetrics().horizontalAdvance(text) + 10
             if width < 3 or middle - needed / 2 < last_end:
@@ -319,7 +320,7 @@ def floors(data: SectionData) -> list[Floor]:
     return out
 
 
-def _stretches(flags: FloatArray) -> list[tuple[int, int]]:
+def _stretches(flags: BoolArray) -> list[tuple[int, int]]:
     """Runs of true values as (first, one past the last)."""
     edges = np.diff(np.concatenate(([0], np.asarray(flags, dtype=np.int8), [0])))
     return list(zip(np.flatnonzero(edges == 1).tolist(), np.flatnonzero(edges == -1).tolist(), strict=True))

@@ -65,6 +65,12 @@ def bit_outline(bit: Bit, *, shank_length: float = 14.0) -> tuple[QPainterPath, 
     return cutting, shank
 
 
+def _towards_white(color: QColor, share: float) -> QColor:
+    """A tint that keeps the hue quiet."""
+    parts = (round(c + (255 - c) * share) for c in (color.red(), color.green(), color.blue()))
+    return QColor(*parts)
+
+
 def draw_bit(painter: QPainter, bit: Bit, tip: QPointF, sx: float, sy: float, *, alpha: int = 255) -> None:
     """The bit's silhouette, tip at a point in pixels, ``sx`` and ``sy`` pixels per mm; flutes shown as slanted lines."""
     hue = bit_hue(bit.place)
@@ -75,7 +81,7 @@ def draw_bit(painter: QPainter, bit: Bit, tip: QPointF, sx: float, sy: float, *,
     painter.scale(sx, -sy)
     edge = QPen(hue, 1.4)
     edge.setCosmetic(True)
-    body = QColor(hue.lighter(175))
+    body = _towards_white(hue, 0.66)
     body.setAlpha(min(alpha, 215))
     steel = QColor("#AEB6B6")
     steel.setAlpha(min(alpha, 215))

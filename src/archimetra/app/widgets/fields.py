@@ -7,7 +7,9 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QToolButton, QWidget
 
-FIELD_WIDTH = 96
+from archimetra.app.theme.style import scaled
+
+FIELD_WIDTH = 84
 
 
 class QuantityField(QWidget):
@@ -89,7 +91,8 @@ class ChoiceRow(QWidget):
             button.setCheckable(True)
             button.setProperty("kind", "part")
             button.setAccessibleName(f"{name}: {words}")
-            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+            button.setFixedHeight(scaled(26))
             button.clicked.connect(lambda _checked=False, v=value: self._pick(v))
             row.addWidget(button)
             self._buttons[value] = button

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
 
 from archimetra.app.widgets.fields import label
 
-LABEL_WIDTH = 112
+W = TypeVar("W", bound=QWidget)
+LABEL_WIDTH = 106
 PAGE_MARGIN = 16
 
 
@@ -44,7 +47,7 @@ class Form(QWidget):
         self.column.addLayout(line)
         return left
 
-    def add(self, widget: QWidget) -> QWidget:
+    def add(self, widget: W) -> W:
         self.column.addWidget(widget)
         return widget
 

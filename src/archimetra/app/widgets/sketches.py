@@ -83,6 +83,7 @@ class CutSketch(QWidget):
             painter.drawRect(tab)
             painter.setFont(style.font(11))
             text = f"tab {format_length(data.tab, data.unit)}"
+            painter.setPen(QColor("#5A3F0A"))  # on wood, whatever the theme
             painter.drawText(QPointF(middle + half + 6, bottom - 3), text)
         painter.setPen(QPen(self.tokens.color("ink", 130), 0.8))
         if data.end > data.start:

@@ -1,0 +1,95 @@
+"""Playing the run: a clock that moves the moment on, and steps by move and by cut."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
+
+from archimetra.app.session import Session
+
+FRAME_MS = 33
+FIRST_SPEED = 50
+
+
+class Playback(QObject):
+    playing_changed = Signal(bool)
+    speed_changed = Signal(int)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._session = session
+        self.speed = FIRST_SPEED
+        self._last = 0.0
+        self._timer = QTimer(self)
+        self._timer.setInterval(FRAME_MS)
+        self._timer.setTimerType(Qt.TimerType.PreciseTimer)
+        self._timer.timeout.connect(self._frame)
+
+    @property
+    def is_playing(self) -> bool:
+        return self._timer.isActive()
+
+    def toggle(self) -> None:
+        """Play from here (from the start, at the end), or pause."""
+        if self.is_playing:
+            self.stop()
+            return
+        total = self._total()
+        if total <= 0:
+            return
+        if self._session.seconds >= total:
+            self._session.go_to(0.0)
+        self._last = time.perf_counter()
+        self._timer.start()
+        self.playing_changed.emit(True)
+
+    def stop(self) -> None:
+        if self.is_playing:
+            self._timer.stop()
+            self.playing_changed.emit(False)
+
+    def set_speed(self, speed: int) -> None:
+        self.speed = speed
+        self.speed_changed.emit(speed)
+
+    def go_to(self, seconds: float) -> None:
+        """A moment asked for by hand; playing stops."""
+        self.stop()
+        self._session.go_to(seconds)
+
+    def step_moves(self, by: int) -> None:
+        """One move on or back."""
+        plan = self._session.plan
+        if plan is None or not len(plan.times.ends):
+            return
+        ends, now = plan.times.ends, self._session.seconds
+        if by > 0:
+            k = int(np.searchsorted(ends, now + 1e-9, side="right"))
+            self.go_to(float(ends[min(k, len(ends) - 1)]))
+        else:
+            k = int(np.searchsorted(ends, now - 1e-9, side="left")) - 1
+            self.go_to(float(ends[k]) if k >= 0 else 0.0)
+
+    def step_cuts(self, by: int) -> None:
+        """To where the next cut begins, or this one (or the one before it)."""
+        plan = self._session.plan
+        if plan is None:
+            return
+        begins = [float(plan.times.ends[max(block.first - 1, 0)]) for block in plan.run.blocks]
+        now = self._session.seconds
+        if by > 0:
+            self.go_to(next((t for t in begins if t > now + 0.01), plan.times.total))
+        else:
+            self.go_to(next((t for t in reversed(begins) if t < now - 0.01), 0.0))
+
+    def _total(self) -> float:
+        return self._session.plan.times.total if self._session.plan is not None else 0.0
+
+    def _frame(self) -> None:
+        now = time.perf_counter()
+        self._session.go_to(self._session.seconds + (now - self._last) * self.speed)
+        self._last = now
+        if self._session.seconds >= self._total():
+            self.stop()
