@@ -32,7 +32,8 @@ def offset_region(region: Region, distance: float, *, chord_tolerance_mm: float 
     if region.is_empty or distance == 0.0:
         return region
     region = thinned(region, tolerance_mm=chord_tolerance_mm / 2)
-    steps = quarter_segments(abs(distance), chord_tolerance_mm)
+    # GEOS now and then takes a step and a half in an arc
+    steps = quarter_segments(abs(distance), chord_tolerance_mm * 0.5)
     attempts = ((steps, 0.0), (steps + 3, 0.0), (steps, 17.0), (max(8, steps // 2), 41.0))
     for segments, turned in attempts:
         result = _buffered(region, distance, segments, turned)
@@ -122,19 +123,25 @@ def _spread(rings: list[FloatArray], count: int) -> FloatArray:
 
 
 def _pushed(region: Region, distance: float) -> FloatArray:
-    """Middles of outline chords moved square to the outline by ``distance``, outward for positive."""
+    """Points of the outline moved square to it by ``distance``, outward for positive: middles of chords, several of
+    long ones, and corners along their bisector."""
     rings = ring_paths(region)
     stride = max(1, sum(len(ring) for ring in rings) // CHECK_SAMPLES)
     out = []
     for ring in rings:
-        a, b = ring[:-1], ring[1:]
-        keep = slice(None, None, max(1, min(stride, len(a) // 8)))
-        a, b = a[keep], b[keep]
-        d = b - a
+        a, d = ring[:-1], np.diff(ring, axis=0)
         size = np.hypot(d[:, 0], d[:, 1])
-        ok = size > 0
-        normal = np.column_stack((d[:, 1], -d[:, 0]))[ok] / size[ok, None]  # right of travel is outside
-        out.append((a[ok] + b[ok]) / 2 + normal * distance)
+        a, d, size = a[size > 0], d[size > 0], size[size > 0]
+        normal = np.column_stack((d[:, 1], -d[:, 0])) / size[:, None]  # right of travel is outside
+        chosen = slice(None, None, max(1, min(stride, len(a) // 8)))
+        out.append((a + d / 2 + normal * distance)[chosen])
+        both = normal + np.roll(normal, 1, axis=0)
+        length = np.hypot(both[:, 0], both[:, 1])
+        ok = length > 0.1
+        out.append((a[ok] + both[ok] / length[ok, None] * distance)[chosen])
+        long = np.flatnonzero(size > abs(distance))[: CHECK_SAMPLES // 8]
+        for share in (0.06, 0.2, 0.35, 0.65, 0.8, 0.94):
+            out.append(a[long] + d[long] * share + normal[long] * distance)
     return np.vstack(out)
 
 

@@ -49,7 +49,7 @@ def _best_spread(length: float, count: int, pitch: float, corners: FloatArray) -
     """Of all ways to turn an even spread, the one whose worst tab is farthest from a corner."""
     even = np.arange(count) * pitch
     if not len(corners):
-        return even + pitch / 2
+        return np.asarray(even + pitch / 2, dtype=np.float64)
     phases = np.arange(_PHASES) / _PHASES * pitch
     centres = np.mod(even[None, :] + phases[:, None], length)
     nearest = _corner_gaps(centres, corners, length)

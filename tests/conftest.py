@@ -1,0 +1,36 @@
+"""Shared set-up: a fixed Hypothesis profile, an own state folder, a screen where one is asked for."""
+
+from __future__ import annotations
+
+import os
+import shutil
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+settings.register_profile(
+    "project", deadline=None, max_examples=40, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+)
+settings.load_profile("project")
+
+if not os.environ.get("DISPLAY"):
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path_factory, monkeypatch):
+    """Nothing a test does touches the settings or recovery files of whoever runs it."""
+    home = tmp_path_factory.mktemp("home")
+    for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_DATA_HOME"):
+        monkeypatch.setenv(name, str(home / name))
+
+
+@pytest.fixture
+def screen():
+    """A real X screen; on CI its absence is a failure, elsewhere the test is skipped."""
+    if os.environ.get("DISPLAY"):
+        return
+    reason = "needs a screen: run through ./dev test, which starts Xvfb"
+    if os.environ.get("CI") == "true":
+        pytest.fail(reason)
+    pytest.skip(reason if shutil.which("Xvfb") else reason + " (Xvfb is not installed)")

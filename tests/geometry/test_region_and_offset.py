@@ -1,0 +1,170 @@
+"""Regions follow their fill rule, offsets keep their distance, and a wrong offset is caught."""
+
+from __future__ import annotations
+
+from math import pi
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given
+from hypothesis import strategies as st
+
+from archimetra.geometry.arcfit import fit_arcs, to_arcs, without_repeats
+from archimetra.geometry.distance import SegmentField
+from archimetra.geometry.fill import FillRule
+from archimetra.geometry.offset import check_offset, offset_region, quarter_segments, thinned
+from archimetra.geometry.path import Kind, Path
+from archimetra.geometry.region import containment_tree, nested, nesting_depths, region_of, ring_area, ring_paths
+from shapes import blob, convex_polygons, star
+
+
+def square(x: float, y: float, size: float, *, clockwise: bool = False) -> Path:
+    path = Path.rectangle(x, y, size, size)
+    return path.reverse() if clockwise else path
+
+
+class TestFillRules:
+    def test_evenodd_makes_a_hole_of_an_inner_outline_whatever_its_direction(self):
+        for clockwise in (False, True):
+            region = region_of([square(0, 0, 30), square(10, 10, 10, clockwise=clockwise)], FillRule.EVENODD)
+            assert region.area == pytest.approx(800)
+
+    def test_nonzero_makes_a_hole_only_of_an_opposed_outline(self):
+        same = region_of([square(0, 0, 30), square(10, 10, 10)], FillRule.NONZERO)
+        opposed = region_of([square(0, 0, 30), square(10, 10, 10, clockwise=True)], FillRule.NONZERO)
+        assert same.area == pytest.approx(900)
+        assert opposed.area == pytest.approx(800)
+
+    def test_a_bow_tie_keeps_both_wings(self):
+        bow = Path.polyline([(0, 0), (10, 10), (10, 0), (0, 10)], closed=True)
+        assert region_of([bow], FillRule.NONZERO).area == pytest.approx(50)
+        assert region_of([bow], FillRule.EVENODD).area == pytest.approx(50)
+
+    def test_a_pentagram_has_a_hole_only_under_evenodd(self):
+        angles = np.arange(5) * 4 * pi / 5 + pi / 2
+        pentagram = Path.polyline(np.column_stack((np.cos(angles), np.sin(angles))) * 10, closed=True)
+        odd, full = (region_of([pentagram], rule).area for rule in (FillRule.EVENODD, FillRule.NONZERO))
+        assert full > odd * 1.3
+
+    @pytest.mark.parametrize("points", [[(0, 0), (5, 5)], [(1, 1), (1, 1), (1, 1)], [(0, 0), (5, 0), (9, 0)]])
+    def test_outlines_without_area_fill_nothing(self, points):
+        assert region_of([Path.polyline(points, closed=True)], FillRule.NONZERO).is_empty
+
+    def test_separate_outlines_nest_as_drawn(self):
+        parts = [region_of([square(10 * k, 10 * k, 60 - 20 * k)], FillRule.NONZERO) for k in range(3)]
+        assert nested(parts[::-1]).area == pytest.approx(3600 - 1600 + 400)
+
+    def test_overlapping_outlines_unite(self):
+        parts = [region_of([square(x, 0, 10)], FillRule.NONZERO) for x in (0, 5)]
+        assert nested(parts).area == pytest.approx(150)
+
+
+class TestContainment:
+    def test_the_parent_is_the_smallest_ring_around(self):
+        rings = [square(5 * k, 5 * k, 60 - 10 * k).nodes for k in (2, 0, 1)] + [square(100, 0, 5).nodes]
+        parent = containment_tree(rings)
+        assert parent.tolist() == [2, -1, 1, -1]
+        assert nesting_depths(parent).tolist() == [2, 0, 1, 0]
+
+    def test_a_square_in_the_notch_of_an_l_is_not_inside_it(self):
+        ell = Path.polyline([(0, 0), (30, 0), (30, 10), (10, 10), (10, 30), (0, 30)], closed=True)
+        assert containment_tree([ell.nodes, square(15, 15, 10).nodes]).tolist() == [-1, -1]
+
+
+class TestOffsets:
+    @given(convex_polygons(), st.floats(0.5, 6))
+    def test_growing_a_convex_part_adds_length_times_radius_and_a_disc(self, path, r):
+        """Steiner's formula, which no buffer knows."""
+        region = shapely.Polygon(path.nodes)
+        grown = offset_region(region, r)
+        assert grown.area == pytest.approx(region.area + path.length() * r + pi * r * r, abs=0.004 * (path.length() + 7 * r))
+
+    @given(st.integers(0, 60), st.floats(0.5, 5), st.booleans())
+    def test_every_point_of_an_offset_keeps_the_distance(self, seed, r, outwards):
+        outline = blob(seed).flatten(0.002)
+        region = shapely.Polygon(outline)
+        result = offset_region(region, r if outwards else -r)
+        edge = shapely.linestrings(outline)
+        for ring in ring_paths(result):
+            gaps = shapely.distance(edge, shapely.points(ring))
+            assert np.abs(gaps - r).max() < 0.004
+
+    def test_a_part_narrower_than_the_bit_vanishes_inside(self):
+        assert offset_region(shapely.box(0, 0, 50, 4), -2.1).is_empty
+
+    @pytest.mark.parametrize("dense", [False, True])
+    def test_a_shifted_a_lost_and_a_swollen_ring_are_all_noticed(self, dense):
+        region = shapely.Polygon(blob(2).flatten(0.002 if dense else 0.05), [star(5, 8, 4).nodes])
+        right = shapely.buffer(region, 2, quad_segs=40)
+        assert check_offset(region, right, 2, tolerance_mm=0.01)
+        shifted = shapely.transform(right, lambda xy: xy + (0.05, 0))
+        lost = shapely.Polygon(right.exterior)
+        for wrong in (shifted, lost, shapely.buffer(right, 0.03), shapely.MultiPolygon()):
+            assert not check_offset(region, wrong, 2, tolerance_mm=0.01)
+
+    def test_chords_keep_within_their_sagitta(self):
+        for r in (0.5, 3, 40):
+            n = quarter_segments(r, 0.002)
+            assert r * (1 - np.cos(pi / 4 / n)) <= 0.002
+
+    def test_thinning_moves_no_point_too_far(self):
+        region = shapely.Polygon(blob(5).flatten(0.0005))
+        thin = thinned(region, tolerance_mm=0.001)
+        assert shapely.get_num_coordinates(thin) < shapely.get_num_coordinates(region) / 1.2
+        assert shapely.hausdorff_distance(region, thin) <= 0.0011
+
+
+class TestArcs:
+    def test_a_flattened_circle_comes_back_as_a_few_arcs(self):
+        fitted = fit_arcs(Path.circle((5, 5), 20).flatten(0.002), tolerance_mm=0.005, closed=True)
+        assert len(fitted) <= 4
+        assert fitted.area() == pytest.approx(400 * pi, abs=0.3)
+        assert (fitted.kinds == Kind.ARC).all()
+
+    def test_corners_stay_corners(self):
+        fitted = fit_arcs(star().nodes, tolerance_mm=0.01, closed=True)
+        assert len(fitted) == 10
+        assert fitted.area() == pytest.approx(star().area())
+
+    @given(st.integers(0, 200), st.sampled_from([0.004, 0.01, 0.03]))
+    def test_the_fit_stays_near_every_point(self, seed, tolerance):
+        outline = blob(seed, waves=5).flatten(tolerance / 4)
+        fitted = fit_arcs(outline, tolerance_mm=tolerance, closed=True)
+        assert len(fitted) < len(outline)
+        line = shapely.linestrings(fitted.flatten(tolerance / 50))
+        assert shapely.distance(line, shapely.points(outline)).max() <= tolerance * 1.05
+        back = shapely.linestrings(outline)
+        assert shapely.distance(back, shapely.points(fitted.flatten(tolerance / 50))).max() <= tolerance * 1.3
+
+    def test_lines_and_arcs_of_a_mixed_path_are_kept_exactly(self):
+        nodes = np.array([[0.0, 0], [40, 0], [40, 20], [0, 20], [0, 0]])
+        params = np.zeros((4, 4))
+        params[1, 0] = 1.0
+        params[2] = [30, 30, 10, 10]
+        mixed = Path(nodes, np.array([0, 1, 2, 0], np.uint8), params, closed=True)
+        arcs = to_arcs(mixed, tolerance_mm=0.01)
+        assert not (arcs.kinds == Kind.CUBIC).any()
+        assert arcs.area() == pytest.approx(mixed.area(), abs=0.3)
+        assert arcs.params[1, 0] == 1.0
+
+    def test_repeats_go_but_ends_stay(self):
+        points = np.array([[0.0, 0], [0, 0], [1, 0], [1, 0], [2, 0], [2, 0]])
+        assert without_repeats(points).tolist() == [[0, 0], [1, 0], [2, 0]]
+
+
+class TestDistances:
+    @given(st.integers(0, 100))
+    def test_the_field_of_segments_agrees_with_geos(self, seed):
+        rng = np.random.default_rng(seed)
+        line = np.cumsum(rng.normal(0, 5, (rng.integers(3, 300), 2)), axis=0)
+        points = rng.uniform(line.min() - 8, line.max() + 8, (200, 2))
+        gaps = SegmentField([line], reach_mm=6.0).gaps(points)
+        geos = np.minimum(shapely.distance(shapely.linestrings(line), shapely.points(points)), 6.0)
+        assert np.abs(gaps - geos).max() < 1e-9
+
+
+def test_rings_keep_their_region_on_the_left():
+    region = shapely.Polygon(Path.rectangle(0, 0, 30, 30).nodes[::-1], [Path.rectangle(5, 5, 5, 5).nodes])
+    outer, hole = ring_paths(region)
+    assert ring_area(outer) > 0 > ring_area(hole)
