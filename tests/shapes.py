@@ -81,8 +81,8 @@ def swept_area(toolpath, radius: float, *, deeper_than: float) -> shapely.Geomet
     points, _ = straightened(toolpath.xyz, toolpath.kind, toolpath.centre, chord_tolerance_mm=0.0005)
     low = (points[:-1, 2] < -deeper_than) & (points[1:, 2] < -deeper_than)
     lines = shapely.linestrings(np.stack((points[:-1, :2], points[1:, :2]), axis=1)[low])
-    joined = shapely.line_merge(shapely.union_all(lines))
-    return shapely.buffer(joined, radius, quad_segs=90)
+    # piece by piece: one buffer of the whole ring has been seen to lose its hole
+    return shapely.union_all(shapely.buffer(lines, radius, quad_segs=64))
 
 
 def brute_heights(timeline: StockTimeline, run, bit: Bit, points: np.ndarray, steps: int = 600) -> np.ndarray:

@@ -164,6 +164,14 @@ class TestDistances:
         assert np.abs(gaps - geos).max() < 1e-9
 
 
+    @pytest.mark.parametrize("at", [(0, 0), (155, 130), (-7, 3)])
+    def test_edges_on_the_border_of_the_field_count(self, at):
+        """Regression: segments exactly on the far side of the cells were forgotten."""
+        ring = Path.rectangle(*at, 40, 40).nodes
+        around = np.array([(at[0] + 43, at[1] + 20), (at[0] + 20, at[1] + 43), (at[0] - 3, at[1] + 1)])
+        assert SegmentField([ring], reach_mm=4.0).gaps(around) == pytest.approx(3.0)
+
+
 def test_rings_keep_their_region_on_the_left():
     region = shapely.Polygon(Path.rectangle(0, 0, 30, 30).nodes[::-1], [Path.rectangle(5, 5, 5, 5).nodes])
     outer, hole = ring_paths(region)

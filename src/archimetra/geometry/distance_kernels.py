@@ -36,7 +36,8 @@ def _box(p, q, x0, y0, cell, nx, ny):
     i1 = int(floor((max(p[0], q[0]) - x0) / cell))
     j0 = int(floor((min(p[1], q[1]) - y0) / cell))
     j1 = int(floor((max(p[1], q[1]) - y0) / cell))
-    return max(i0, 0), min(i1, nx - 1), max(j0, 0), min(j1, ny - 1)
+    # the far border belongs to the last cell
+    return min(max(i0, 0), nx - 1), min(i1, nx - 1), min(max(j0, 0), ny - 1), min(j1, ny - 1)
 
 
 @njit(cache=True)

@@ -87,9 +87,9 @@ class Bit(msgspec.Struct, frozen=True, kw_only=True):
 
 STARTER_RACK: tuple[Bit, ...] = (
     Bit(id=BitId("bit1"), name="6 mm straight", diameter=6.0, cutting_length=25.0, place=0,
-        recipe=Recipe(spindle_rpm=16000, feed=1800, plunge=600, depth_per_pass=3.8)),
+        recipe=Recipe(spindle_rpm=16000.0, feed=1800.0, plunge=600.0, depth_per_pass=3.8)),
     Bit(id=BitId("bit2"), name="3 mm straight", diameter=3.0, cutting_length=14.0, place=1,
-        recipe=Recipe(spindle_rpm=18000, feed=1200, plunge=400, depth_per_pass=1.5)),
+        recipe=Recipe(spindle_rpm=18000.0, feed=1200.0, plunge=400.0, depth_per_pass=1.5)),
     Bit(id=BitId("bit3"), name="1.5 mm straight", diameter=1.5, cutting_length=6.0, place=2,
-        recipe=Recipe(spindle_rpm=20000, feed=700, plunge=250, depth_per_pass=0.7)),
+        recipe=Recipe(spindle_rpm=20000.0, feed=700.0, plunge=250.0, depth_per_pass=0.7)),
 )  # fmt: skip

@@ -15,7 +15,7 @@ def trapezoid_times(length, cruise, acceleration, joint):
     entry = joint.copy()
     following = 0.0
     for i in range(n - 1, -1, -1):  # what can still be braked away within each move
-        entry[i] = min(entry[i], sqrt(following * following + 2 * acceleration[i] * length[i]))
+        entry[i] = min(entry[i], cruise[i], sqrt(following * following + 2 * acceleration[i] * length[i]))
         following = entry[i]
     speed = 0.0
     out = np.zeros(n, np.float64)
@@ -25,7 +25,7 @@ def trapezoid_times(length, cruise, acceleration, joint):
         a, s, v = acceleration[i], length[i], cruise[i]
         if s <= 0.0:
             continue  # no way, no time: the speed passes on to the next move
-        end = min(end, sqrt(begin * begin + 2 * a * s))
+        end = min(end, v, sqrt(begin * begin + 2 * a * s))
         peak = min(v, sqrt((2 * a * s + begin * begin + end * end) / 2))
         peak = max(peak, max(begin, end))
         ramps = (2 * peak * peak - begin * begin - end * end) / (2 * a)

@@ -22,7 +22,7 @@ from archimetra.toolpath.program import Run
 
 MOST_CELLS = 3_000_000
 FINEST_MM = 0.1
-_KEYFRAME_WORK = 6_000_000  # cell updates between keyframes: some 10 to 20 ms of replay
+KEYFRAME_WORK = 6_000_000  # cell updates between keyframes: some 10 to 20 ms of replay
 _WORK_PER_MOVE = 150
 
 
@@ -49,6 +49,7 @@ class StockTimeline:
         cell: float,
         times: FloatArray | None = None,
         field: AnyArray | None = None,
+        keyframe_work: float = KEYFRAME_WORK,
         progress: Callable[[float], None] = lambda share: None,
     ) -> None:
         """``times`` (n,) are the seconds at which each row of the run ends; without them each row takes one.
@@ -72,7 +73,7 @@ class StockTimeline:
         self._saved: dict[tuple[int, int], list[tuple[int, AnyArray]]] = {}
         self._at = 1  # moves up to the point before this one are swept,
         self._fraction = 0.0  # and this share of the one that ends there
-        self._build(progress)
+        self._build(keyframe_work, progress)
 
     @property
     def points(self) -> FloatArray:
@@ -119,9 +120,9 @@ class StockTimeline:
 
     # ---- inner workings
 
-    def _build(self, progress: Callable[[float], None]) -> None:
+    def _build(self, keyframe_work: float, progress: Callable[[float], None]) -> None:
         """Sweep the whole run once, saving the tiles that each stretch touched."""
-        stops = self._stops()
+        stops = self._stops(keyframe_work)
         for number, (first, last) in enumerate(zip(stops[:-1], stops[1:], strict=True)):
             progress(number / len(stops))
             touched = np.zeros_like(self._tiles)
@@ -132,7 +133,7 @@ class StockTimeline:
                 self._saved.setdefault((int(j), int(i)), []).append((key, self._tile(int(j), int(i)).copy()))
         self._at = stops[-1]
 
-    def _stops(self) -> list[int]:
+    def _stops(self, keyframe_work: float) -> list[int]:
         """Point numbers at which keyframes are taken, by work done."""
         if len(self._points) < 2:
             return [1]
@@ -142,7 +143,7 @@ class StockTimeline:
         work = (2 * radius * length + np.pi * radius**2) / self.cell**2 + _WORK_PER_MOVE
         is_high = (self._points[:-1, 2] >= 0) & (self._points[1:, 2] >= 0)
         done = np.cumsum(np.where(is_high, 1.0, work))
-        count = max(1, ceil(float(done[-1]) / _KEYFRAME_WORK))
+        count = max(1, ceil(float(done[-1]) / keyframe_work))
         marks = np.searchsorted(done, done[-1] * np.arange(1, count) / count) + 1
         return [1, *sorted({int(mark) for mark in marks if 1 < mark < len(self._points)}), len(self._points)]
 

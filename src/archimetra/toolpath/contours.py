@@ -119,7 +119,7 @@ def _not_followed(
     findings: list[Finding] = []
     field = SegmentField(rings, reach_mm=bit.radius + 1.0) if rings else None
     for opening in _openings(region, cut.side):
-        edge = shapely.get_coordinates(opening.exterior)
+        edge = shapely.get_coordinates(shapely.segmentize(opening.exterior, bit.radius))
         if field is not None and field.gaps(edge).min() <= bit.radius + 0.05:
             continue  # some line runs along it
         line = shapely.maximum_inscribed_circle(opening, tolerance=0.002)

@@ -1,0 +1,269 @@
+"""Workers plan what is asked, drop what is stale, come back after dying; work survives a crash."""
+
+from __future__ import annotations
+
+import json
+import os
+import queue
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path as FilePath
+
+import numpy as np
+import pytest
+
+from archimetra.base.errors import CancelledError
+from archimetra.checks.board_checks import check_board
+from archimetra.demo import quay_tide_clock
+from archimetra.engine.autosave import Autosave, discard, left_by_crashes
+from archimetra.engine.client import Engine, lean_board, plan_key
+from archimetra.engine.keys import cut_key
+from archimetra.engine.messages import BoardPlan, Moment, MomentRequest, PlanProgress, StockReady, WorkerFailed
+from archimetra.engine.planning import plan_board
+from archimetra.geometry.affine import Affine
+from archimetra.geometry.path import Path
+from archimetra.job import edits
+from archimetra.job.cuts import Entry, Overrides, Side, Tabs
+from archimetra.job.file import JobFile
+from archimetra.job.job import new_job
+from archimetra.job.sheet import HoldDown, Machine, Sheet
+from archimetra.toolpath.moves import Move
+from shapes import blob, job_with, replace, star, straight_bit
+
+
+class Events:
+    def __init__(self) -> None:
+        self.queue: queue.Queue[object] = queue.Queue()
+
+    def wait(self, kind: type, seconds: float = 60.0, where=lambda event: True):
+        end = time.monotonic() + seconds
+        while True:
+            event = self.queue.get(timeout=max(end - time.monotonic(), 0.01))
+            if isinstance(event, kind) and where(event):
+                return event
+
+
+@pytest.fixture
+def engine():
+    events = Events()
+    made = Engine(events.queue.put)
+    made.start()
+    yield made, events
+    made.close()
+
+
+class TestKeys:
+    def test_what_does_not_change_a_path_does_not_change_its_key(self):
+        job, board, cut = job_with(star())
+        before = plan_key(job, lean_board(board))
+        noted = edits.change_cut(job, cut.id, "", notes="sharp bit").job
+        assert plan_key(noted, lean_board(noted.boards[0])) == before
+        layer = edits.change_layer(job, board.id, board.layers[0].id, "", name="other").job
+        assert plan_key(layer, lean_board(layer.boards[0])) == before
+
+    @pytest.mark.parametrize("change", [{"end_depth": 3.0, "goes_through": False}, {"side": Side.INSIDE}, {"tabs": Tabs(count=1)}, {"ramp_degrees": 5.0}])
+    def test_what_changes_a_path_changes_its_key(self, change):
+        job, board, cut = job_with(star())
+        other = edits.change_cut(job, cut.id, "", **change).job.boards[0]
+        shapes = board.shapes_of(cut)
+        assert cut_key(other.cuts[0], job.bits[0], other, shapes) != cut_key(cut, job.bits[0], board, shapes)
+
+    def test_moving_one_shape_replans_only_the_cuts_that_take_it(self):
+        content = quay_tide_clock()
+        board = content.job.boards[0]
+        cache: dict = {}
+        plan_board(content.job, board, cache)
+        before = dict(cache)
+        moved = edits.move_shapes(content.job, board.id, [board.cuts[0].shapes[0]], Affine.shift(1, 0)).job
+        plan_board(moved, moved.boards[0], cache)
+        assert len(cache) == len(before) + 1
+
+
+class TestWorkers:
+    def test_a_board_is_planned_swept_and_sought_in_other_processes(self, engine):
+        made, events = engine
+        content = quay_tide_clock()
+        board = content.job.boards[0]
+        key = made.plan(content.job, board.id)
+        plan = events.wait(BoardPlan)
+        assert plan.key == key
+        here = plan_board(content.job, board, {})
+        assert np.array_equal(plan.run.xyz, here.run.xyz)
+        assert plan.times.total == here.times.total
+        made.show_stock(plan, content.job, board)
+        ready = events.wait(StockReady)
+        made.seek(MomentRequest(ready.duration, ((0, 160), (320, 160)), 3201))
+        moment = events.wait(Moment)
+        assert moment.key == key
+        assert moment.heights.min() == pytest.approx(-18.5)
+        field = np.ndarray(ready.shape, np.float32, buffer=made.field.buf)
+        assert field.min() == pytest.approx(-18.5, abs=1e-4)
+        pixels = np.ndarray(ready.shape, np.uint32, buffer=made.pixels.buf)
+        assert (pixels >> 24 == 255).all()
+        del field, pixels
+
+    def test_a_newer_request_stops_an_older_one(self, engine):
+        made, events = engine
+        many = [blob(k, 8).transform(Affine.shift(30 * (k % 12), 30 * (k // 12))) for k in range(96)]
+        sheet = Sheet(width=600, height=400, readings=(12.0,))
+        slow, _, _ = job_with(*many, sheet=sheet, bit=straight_bit(2.0), run=Overrides(depth_per_pass=0.05))
+        quick, _, _ = job_with(star())
+        made.plan(slow, slow.boards[0].id)
+        events.wait(PlanProgress)
+        key = made.plan(quick, quick.boards[0].id)
+        assert events.wait(BoardPlan).key == key  # the older plan never arrives
+        with pytest.raises(queue.Empty):
+            events.wait(BoardPlan, seconds=0.7)
+
+    def test_a_worker_that_dies_is_started_again_and_told_what_is_wanted(self, engine):
+        made, events = engine
+        job, board, _ = job_with(star())
+        made.plan(job, board.id)
+        events.wait(BoardPlan)
+        os.kill(made._planner._process.pid, signal.SIGKILL)
+        assert "started again" in events.wait(WorkerFailed).sentence
+        assert events.wait(BoardPlan).board == board.id
+
+    def test_closing_twice_is_harmless(self, engine):
+        made, _ = engine
+        made.close()
+        made.close()
+        assert made.plan(new_job(), new_job().boards[0].id) is None
+
+    def test_cancelling_leaves_the_planner_at_once(self):
+        job, board, _ = job_with(star())
+
+        def stop(*_: object) -> None:
+            raise CancelledError
+
+        with pytest.raises(CancelledError):
+            plan_board(job, board, {}, stop)
+
+
+class TestAutosave:
+    def test_the_newest_job_is_written_and_forgotten_once_saved(self, tmp_path):
+        autosave = Autosave(tmp_path, delay_s=0.01)
+        content = quay_tide_clock()
+        autosave.note(JobFile(new_job()), "")
+        autosave.note(content, "/somewhere/clock.archimetra")
+        end = time.monotonic() + 10
+        while not list(tmp_path.glob("*.recovery")) and time.monotonic() < end:
+            time.sleep(0.01)
+        assert left_by_crashes(tmp_path) == []  # its process still runs
+        autosave.close()
+        assert list(tmp_path.iterdir()) == []
+
+    def test_what_a_killed_process_was_working_on_is_found_again(self, tmp_path):
+        code = (
+            "import sys, time, pathlib\n"
+            "from archimetra.demo import quay_tide_clock\n"
+            "from archimetra.engine.autosave import Autosave\n"
+            "a = Autosave(pathlib.Path(sys.argv[1]), delay_s=0.01)\n"
+            "a.note(quay_tide_clock(), '/x/clock.archimetra')\n"
+            "while not list(pathlib.Path(sys.argv[1]).glob('*.recovery')): time.sleep(0.01)\n"
+            "print('written', flush=True)\n"
+            "time.sleep(60)\n"
+        )
+        with subprocess.Popen([sys.executable, "-c", code, str(tmp_path)], stdout=subprocess.PIPE, text=True) as process:
+            assert process.stdout.readline().strip() == "written"
+            process.send_signal(signal.SIGKILL)
+        found = left_by_crashes(tmp_path)
+        assert [r.saved_as for r in found] == ["/x/clock.archimetra"]
+        assert found[0].content.job == quay_tide_clock().job
+        discard(found[0])
+        assert left_by_crashes(tmp_path) == []
+
+    def test_unreadable_leftovers_are_passed_over_and_kept(self, tmp_path):
+        (tmp_path / "1-a.recovery").write_bytes(b"junk")
+        (tmp_path / "1-a.json").write_text(json.dumps({"pid": 2**22 + 5}))
+        assert left_by_crashes(tmp_path) == []
+        assert (tmp_path / "1-a.recovery").exists()
+        assert left_by_crashes(FilePath(tmp_path / "none")) == []
+
+    def test_a_folder_that_cannot_be_written_is_a_sentence_not_a_crash(self, tmp_path):
+        blocked = tmp_path / "file"
+        blocked.write_text("")
+        autosave = Autosave(blocked / "inner", delay_s=0.01)
+        autosave.note(JobFile(new_job()), "")
+        end = time.monotonic() + 5
+        while not autosave.problem and time.monotonic() < end:
+            time.sleep(0.01)
+        autosave.close()
+        assert "Autosave does not work" in autosave.problem
+
+
+class TestChecks:
+    SHEET = Sheet(width=400.0, height=300.0, readings=(12.0,))
+
+    def codes(self, *paths: Path, job_change=lambda job: job, **cut) -> set[str]:
+        cut.setdefault("sheet", self.SHEET)
+        job, _, _ = job_with(*paths, **cut)
+        job = job_change(job)
+        plan = plan_board(job, job.boards[0], {})
+        return {finding.code for finding in plan.findings}
+
+    def test_a_sound_job_has_no_findings(self):
+        assert self.codes(Path.rectangle(0, 0, 150, 100)) == set()
+
+    @pytest.mark.parametrize(
+        ("cut", "code"),
+        [
+            ({"goes_through": False, "end_depth": 13.0}, "too-deep"),
+            ({"goes_through": False, "end_depth": 0.0}, "depth-zero"),
+            ({"tabs": Tabs(count=0)}, "loose-part"),
+            ({"tabs": Tabs(count=2, thickness=12.0)}, "tab-thick"),
+            ({"bit": straight_bit(6.0, cutting_length=8.0)}, "bit-too-short"),
+            ({"bit": straight_bit(6.0, can_plunge=False), "entry": Entry.PLUNGE}, "no-plunge"),
+            ({"run": Overrides(spindle_rpm=50_000.0)}, "spindle-limit"),
+            ({"run": Overrides(feed=9_000.0)}, "feed-limit"),
+            ({"run": Overrides(depth_per_pass=100.0)}, "pass-too-deep"),
+            ({"sheet": Sheet(width=120.0, height=90.0, readings=(12.0,))}, "off-sheet"),
+        ],
+    )
+    def test_each_trap_is_told(self, cut, code):
+        assert code in self.codes(Path.rectangle(0, 0, 150, 100), **cut)
+
+    def test_taped_work_needs_no_tabs(self):
+        sheet = replace(self.SHEET, hold_down=HoldDown.TAPED)
+        assert self.codes(star(), sheet=sheet, tabs=Tabs(count=0)) == set()
+
+    def test_a_hole_too_small_to_leave_a_piece_needs_no_tabs(self):
+        assert self.codes(Path.circle((0, 0), 5.5), side=Side.INSIDE, tabs=Tabs(count=0)) == set()
+        assert self.codes(Path.circle((0, 0), 9), side=Side.INSIDE, tabs=Tabs(count=0)) == {"loose-part"}
+
+    def test_out_of_travel_and_that_a_quarter_turn_would_fit(self):
+        def small(job):
+            return replace(job, machine=Machine(travel_x=310.0, travel_y=500.0))
+
+        part = Path.rectangle(0, 0, 380, 100)
+        assert "out-of-travel" in self.codes(part, job_change=small)
+        job, _, _ = job_with(part, sheet=self.SHEET)
+        told = plan_board(small(job), job.boards[0], {}).findings
+        assert "quarter" in next(f for f in told if f.code == "out-of-travel").fix
+        turned = edits.turn_quarter(small(job), job.boards[0].id).job
+        assert not {"out-of-travel"} & {f.code for f in plan_board(turned, turned.boards[0], {}).findings}
+
+    def test_an_outline_before_its_inside_is_told_and_the_other_order_is_not(self):
+        content = quay_tide_clock()
+        board = content.job.boards[0]
+        assert {f.code for f in plan_board(content.job, board, {}).findings} == set()
+        job = edits.reorder_cut(content.job, board.id, board.cuts[-1].id, 0).job
+        told = [f for f in plan_board(job, job.boards[0], {}).findings if f.code == "order-inside"]
+        assert {f.subject for f in told} == {cut.id for cut in board.cuts[:-1]}
+
+    def test_the_guard_against_rapids_in_wood_works(self):
+        job, board, _ = job_with(star())
+        plan = plan_board(job, board, {})
+        kind = plan.run.kind.copy()
+        kind[np.flatnonzero(plan.run.xyz[:, 2] < -5)[3]] = Move.RAPID
+        broken = replace(plan.run, kind=kind)
+        assert "rapid-in-stock" in {f.code for f in check_board(job, board, broken)}
+
+    def test_a_cut_switched_off_is_neither_cut_nor_told(self):
+        job, board, cut = job_with(star(), sheet=self.SHEET, tabs=Tabs(count=0))
+        job = edits.change_cut(job, cut.id, "", is_on=False).job
+        plan = plan_board(job, job.boards[0], {})
+        assert not plan.run.blocks
+        assert plan.findings == ()
