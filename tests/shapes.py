@@ -115,7 +115,11 @@ def convex_polygons(draw) -> Path:
     count = draw(st.integers(3, 9))
     size = draw(st.floats(15.0, 60.0))
     angles = np.sort(draw(st.lists(st.floats(0, 2 * pi), min_size=count, max_size=count, unique=True)))
-    if len(angles) < 3 or np.max(np.diff(np.append(angles, angles[0] + 2 * pi))) > pi - 0.3 or np.min(np.diff(angles)) < 0.15:
+    if (
+        len(angles) < 3
+        or np.max(np.diff(np.append(angles, angles[0] + 2 * pi))) > pi - 0.3
+        or np.min(np.diff(angles)) < 0.15
+    ):
         angles = np.arange(count) * 2 * pi / count
     return Path.polyline([(size * cos(a), size * sin(a)) for a in angles], closed=True)
 

@@ -122,7 +122,9 @@ class TestContent:
         assert "svg-closed" in codes(data)
 
     def test_an_open_stroke_stays_open(self):
-        assert not read_svg(svg('<path d="M0 0H10V10H0" fill="none" stroke="red"/>'), name="t").shapes[0].paths[0].closed
+        assert (
+            not read_svg(svg('<path d="M0 0H10V10H0" fill="none" stroke="red"/>'), name="t").shapes[0].paths[0].closed
+        )
 
     @pytest.mark.parametrize(
         ("body", "code"),
@@ -167,7 +169,12 @@ class TestAgainstAnIndependentReader:
         ours = sum(path.length() for path in parse_path(data))
         assert ours == pytest.approx(svgelements.Path(data).length(error=1e-7), rel=1e-5)
 
-    @given(st.lists(st.tuples(st.sampled_from("LlQqCcAaSsTtHhVv"), st.lists(st.floats(-50, 50), min_size=7, max_size=7)), max_size=8))
+    @given(
+        st.lists(
+            st.tuples(st.sampled_from("LlQqCcAaSsTtHhVv"), st.lists(st.floats(-50, 50), min_size=7, max_size=7)),
+            max_size=8,
+        )
+    )
     def test_any_path_ends_where_svgelements_ends(self, commands):
         counts = {"L": 2, "Q": 4, "C": 6, "A": 7, "S": 4, "T": 2, "H": 1, "V": 1}
         text = "M1 2"
@@ -212,7 +219,9 @@ class TestBadFiles:
         assert "part.svg" in str(caught.value)
 
     def test_an_entity_bomb_is_refused_before_it_goes_off(self):
-        bomb = b'<!DOCTYPE svg [<!ENTITY a "xxxxxxxxxx"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]>' + svg("<title>&b;</title>" + BOX)
+        bomb = b'<!DOCTYPE svg [<!ENTITY a "xxxxxxxxxx"><!ENTITY b "&a;&a;&a;&a;&a;&a;">]>' + svg(
+            "<title>&b;</title>" + BOX
+        )
         with pytest.raises(ArtworkError, match="entity 'b'"):
             read_svg(bomb, name="bomb.svg")
 

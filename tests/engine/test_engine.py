@@ -63,7 +63,15 @@ class TestKeys:
         layer = edits.change_layer(job, board.id, board.layers[0].id, "", name="other").job
         assert plan_key(layer, lean_board(layer.boards[0])) == before
 
-    @pytest.mark.parametrize("change", [{"end_depth": 3.0, "goes_through": False}, {"side": Side.INSIDE}, {"tabs": Tabs(count=1)}, {"ramp_degrees": 5.0}])
+    @pytest.mark.parametrize(
+        "change",
+        [
+            {"end_depth": 3.0, "goes_through": False},
+            {"side": Side.INSIDE},
+            {"tabs": Tabs(count=1)},
+            {"ramp_degrees": 5.0},
+        ],
+    )
     def test_what_changes_a_path_changes_its_key(self, change):
         job, board, cut = job_with(star())
         other = edits.change_cut(job, cut.id, "", **change).job.boards[0]
@@ -166,7 +174,9 @@ class TestAutosave:
             "print('written', flush=True)\n"
             "time.sleep(60)\n"
         )
-        with subprocess.Popen([sys.executable, "-c", code, str(tmp_path)], stdout=subprocess.PIPE, text=True) as process:
+        with subprocess.Popen(
+            [sys.executable, "-c", code, str(tmp_path)], stdout=subprocess.PIPE, text=True
+        ) as process:
             assert process.stdout.readline().strip() == "written"
             process.send_signal(signal.SIGKILL)
         found = left_by_crashes(tmp_path)

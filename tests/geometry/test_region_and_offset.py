@@ -78,7 +78,9 @@ class TestOffsets:
         """Steiner's formula, which no buffer knows."""
         region = shapely.Polygon(path.nodes)
         grown = offset_region(region, r)
-        assert grown.area == pytest.approx(region.area + path.length() * r + pi * r * r, abs=0.004 * (path.length() + 7 * r))
+        assert grown.area == pytest.approx(
+            region.area + path.length() * r + pi * r * r, abs=0.004 * (path.length() + 7 * r)
+        )
 
     @given(st.integers(0, 60), st.floats(0.5, 5), st.booleans())
     def test_every_point_of_an_offset_keeps_the_distance(self, seed, r, outwards):
@@ -162,7 +164,6 @@ class TestDistances:
         gaps = SegmentField([line], reach_mm=6.0).gaps(points)
         geos = np.minimum(shapely.distance(shapely.linestrings(line), shapely.points(points)), 6.0)
         assert np.abs(gaps - geos).max() < 1e-9
-
 
     @pytest.mark.parametrize("at", [(0, 0), (155, 130), (-7, 3)])
     def test_edges_on_the_border_of_the_field_count(self, at):

@@ -14,7 +14,6 @@ from hypothesis import strategies as st
 from archimetra.base.errors import OutputError
 from archimetra.demo import quay_tide_clock
 from archimetra.engine.planning import plan_board
-from archimetra.geometry.path import Path
 from archimetra.job import edits
 from archimetra.job.cuts import Overrides, Side, Tabs
 from archimetra.job.quantities import Unit
@@ -69,7 +68,9 @@ class TestFileEqualsPlan:
         assert cutting == pytest.approx(wanted, rel=1e-4)
 
     @settings(max_examples=12)
-    @given(st.integers(0, 500), st.sampled_from(list(ZeroAt)), st.sampled_from(list(ZeroZ)), st.sampled_from(list(Unit)))
+    @given(
+        st.integers(0, 500), st.sampled_from(list(ZeroAt)), st.sampled_from(list(ZeroZ)), st.sampled_from(list(Unit))
+    )
     def test_arcs_agree_at_both_ends_after_rounding(self, seed, at, z, unit):
         job, board, _ = job_with(blob(seed, size=22.345), tabs=Tabs(count=3))
         job = edits.set_zero(job, board.id, Zero(at=at, x=3.337, y=4.441, z=z)).job
@@ -129,7 +130,15 @@ class TestFormOfFiles:
     @pytest.mark.parametrize("name", NAMES)
     def test_comments_say_job_board_sheet_zero_and_bit(self, clock_job, name):
         text = files_of(clock_job, name=name)[0][0].text
-        for words in ("Quay tide clock", "Dial face", "320 x 320 mm ash", "18.3, 18.1, 18.2", "front left", "sheet top", "3 mm straight"):
+        for words in (
+            "Quay tide clock",
+            "Dial face",
+            "320 x 320 mm ash",
+            "18.3, 18.1, 18.2",
+            "front left",
+            "sheet top",
+            "3 mm straight",
+        ):
             assert words in text
 
     @pytest.mark.parametrize("name", NAMES)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import pi, tan, radians
+from math import pi, radians, tan
 
 import numpy as np
 import pytest
@@ -55,7 +55,9 @@ class TestWhatIsCut:
     @pytest.mark.parametrize("name", PARTS)
     @pytest.mark.parametrize("side", [Side.OUTSIDE, Side.INSIDE])
     def test_the_bit_never_enters_the_kept_wood_and_cuts_up_to_it(self, name, side):
-        toolpath, findings, board, _ = plan(*PARTS[name], bit_diameter=3.0, side=side, goes_through=True, tabs=Tabs(count=0))
+        toolpath, findings, board, _ = plan(
+            *PARTS[name], bit_diameter=3.0, side=side, goes_through=True, tabs=Tabs(count=0)
+        )
         assert not [f for f in findings if f.severity is Severity.STOP]
         part = part_of(board)
         cut = swept_area(toolpath, 1.5, deeper_than=12.0)
@@ -114,7 +116,9 @@ class TestDepths:
         assert toolpath.xyz[:, 2].min() == pytest.approx(-18.7)
 
     def test_a_start_depth_begins_there_and_nothing_falls_fast(self):
-        toolpath, _, _, _ = plan(star(), start_depth=4.0, goes_through=False, end_depth=9.0, entry=Entry.PLUNGE, tabs=Tabs())
+        toolpath, _, _, _ = plan(
+            star(), start_depth=4.0, goes_through=False, end_depth=9.0, entry=Entry.PLUNGE, tabs=Tabs()
+        )
         assert toolpath.xyz[1, 2] == -4.0
         assert toolpath.kind[1] == Move.LINE
         assert toolpath.feed[1] == Recipe().plunge
@@ -171,7 +175,9 @@ class TestOrder:
     def test_inner_contours_come_before_outer_ones(self):
         toolpath, _, _, _ = plan(*PARTS["plate with holes"], bit_diameter=3.0, tabs=Tabs(count=0))
         starts = np.flatnonzero((toolpath.kind == Move.RAPID) & (toolpath.xyz[:, 2] < 5))
-        low = [toolpath.xyz[a:b] for a, b in zip(starts[:-1], starts[1:], strict=True) if (toolpath.xyz[a:b, 2] < 0).any()]
+        low = [
+            toolpath.xyz[a:b] for a, b in zip(starts[:-1], starts[1:], strict=True) if (toolpath.xyz[a:b, 2] < 0).any()
+        ]
         sizes = [np.ptp(piece[:, 0]) for piece in low]
         assert sizes[-1] == max(sizes) > 100
 
@@ -201,8 +207,10 @@ class TestTabs:
             for piece in pieces:
                 x0, y0, x1, y1 = piece.bounds
                 # round ends bite into the bridge; along the middle of the slot it has its full length
-                line = shapely.linestrings([[(x0 + x1) / 2, y0 - 1], [(x0 + x1) / 2, y1 + 1]]) if x1 - x0 < y1 - y0 else shapely.linestrings(
-                    [[x0 - 1, (y0 + y1) / 2], [x1 + 1, (y0 + y1) / 2]]
+                line = (
+                    shapely.linestrings([[(x0 + x1) / 2, y0 - 1], [(x0 + x1) / 2, y1 + 1]])
+                    if x1 - x0 < y1 - y0
+                    else shapely.linestrings([[x0 - 1, (y0 + y1) / 2], [x1 + 1, (y0 + y1) / 2]])
                 )
                 assert shapely.length(piece.intersection(line)) == pytest.approx(length, abs=0.06)
 
@@ -238,7 +246,9 @@ def _arcs(path: Path) -> Path:
 
 class TestFindings:
     def test_an_open_outline_has_no_outside(self):
-        toolpath, findings, _, _ = plan(Path.polyline([(0, 0), (50, 0), (50, 30)], closed=False), side=Side.OUTSIDE, goes_through=True)
+        toolpath, findings, _, _ = plan(
+            Path.polyline([(0, 0), (50, 0), (50, 30)], closed=False), side=Side.OUTSIDE, goes_through=True
+        )
         assert [f.code for f in findings] == ["profile-open"]
         assert "open by" in findings[0].sentence
         assert findings[0].at is not None
@@ -285,7 +295,10 @@ class TestFindings:
         assert code in {f.code for f in findings}
         assert not len(toolpath)
 
-    @pytest.mark.parametrize("paths", [(Path.polyline([(0, 0), (0, 0)], closed=True),), (Path.polyline([(0, 0), (9, 0), (0, 0)], closed=True),)])
+    @pytest.mark.parametrize(
+        "paths",
+        [(Path.polyline([(0, 0), (0, 0)], closed=True),), (Path.polyline([(0, 0), (9, 0), (0, 0)], closed=True),)],
+    )
     def test_shapes_without_area_cut_nothing_and_do_not_fail(self, paths):
         toolpath, _, _, _ = plan(*paths)
         assert not len(toolpath)

@@ -226,6 +226,10 @@ class Session(QObject):
         """Raises JobFileError."""
         self.open_job(load_job(path), path)
 
+    def forget_changes(self) -> None:
+        """Take the document as saved although it is not: it is nobody's work."""
+        self._saved = self.job
+
     def save_to(self, path: FilePath, preview_png: bytes = b"") -> None:
         """Raises JobFileError; the document stays unsaved then."""
         if path.suffix != SUFFIX:

@@ -97,7 +97,7 @@ class _Studio:
         return self
 
     def __exit__(self, *_: object) -> None:
-        self.session._saved = self.session.job
+        self.session.forget_changes()
         self.window.close()
         self.app.processEvents()
 

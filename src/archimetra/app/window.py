@@ -536,7 +536,7 @@ class MainWindow(QMainWindow):
         picture = self.plan.grab().toImage().scaledToWidth(320, Qt.TransformationMode.SmoothTransformation)
         buffer = QBuffer()
         buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-        picture.save(buffer, b"PNG")
+        picture.save(buffer, "PNG")  # type: ignore[call-overload]  # the stub wants bytes, the method str
         return bytes(buffer.data().data())
 
     def _folder(self) -> str:

@@ -81,7 +81,7 @@ class Autosave:
     def _write(self, content: JobFile, saved_as: str) -> None:
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
-            note = {"pid": os.getpid(), "saved_as": saved_as}
+            note = {"pid": os.getpid(), "started": _started(os.getpid()), "saved_as": saved_as}
             _note_of(self._path).write_text(json.dumps(note), encoding="utf-8")
             save_job(self._path, content)
             self._path.with_name(self._path.name + ".before").unlink(missing_ok=True)
@@ -96,7 +96,7 @@ def left_by_crashes(folder: FilePath) -> list[Recovered]:
     for path in folder.glob("*.recovery") if folder.is_dir() else []:
         try:
             note = json.loads(_note_of(path).read_text(encoding="utf-8"))
-            if _is_running(int(note["pid"])):
+            if _is_running(int(note["pid"]), str(note["started"])):
                 continue
             found.append(Recovered(load_job(path), str(note.get("saved_as", "")), path, path.stat().st_mtime))
         except (OSError, ValueError, KeyError, TypeError, JobFileError):
@@ -115,14 +115,21 @@ def _note_of(path: FilePath) -> FilePath:
     return path.with_suffix(".json")
 
 
-def _is_running(pid: int) -> bool:
+def _is_running(pid: int, started: str) -> bool:
+    """Whether that very process still runs: numbers are given again, so the time it was started counts too."""
     try:
         os.kill(pid, 0)
     except ProcessLookupError:
         return False
     except PermissionError:
         return True
-    try:  # a number may have been given to another program since
-        return b"archimetra" in FilePath(f"/proc/{pid}/cmdline").read_bytes() or not FilePath("/proc").is_dir()
-    except OSError:
-        return False
+    return started == _started(pid)
+
+
+def _started(pid: int) -> str:
+    """When a process was started, in the kernel's ticks; '' where that cannot be known."""
+    try:
+        # the program's name, in brackets, may hold anything: count from its end
+        return FilePath(f"/proc/{pid}/stat").read_text(encoding="utf-8").rpartition(")")[2].split()[19]
+    except (OSError, IndexError):
+        return ""

@@ -54,23 +54,20 @@ def cut_z(px, py, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip):
     if shape == BALL:
         u = min(max(s - k / sqrt(1 + k * k) * reach, 0.0), length)
         return z0 + k * u + radius - sqrt(max(radius * radius - m * m - (s - u) ** 2, 0.0))
-    best = 1e9
     q = k * tangent
     if abs(q) >= 1.0:
         u = length if k < 0 else 0.0
     else:
-        u = min(max(s - m * q / sqrt(1 - q * q), 0.0), length)
+        u = s - m * q / sqrt(1 - q * q)
+    # the depth is convex in u, so the best place the bit can reach is the best one brought within its reach
+    u = min(max(u, max(s - reach, 0.0)), min(s + reach, length))
     d = sqrt((s - u) ** 2 + m * m)
-    if d <= radius:
-        best = z0 + k * u + max(d - tip, 0.0) / tangent
+    best = z0 + k * u + max(d - tip, 0.0) / tangent
     if tip > 0 and m <= tip:
         half = sqrt(tip * tip - m * m)
         if s >= -half and s <= length + half:
             u = s + half if k < 0 else s - half
             best = min(best, z0 + k * min(max(u, 0.0), length))
-    if best > 1e8:  # the best tip place lies beyond the bit's edge: the nearest one still cuts
-        d = sqrt((s - nearest) ** 2 + m * m)
-        best = z0 + k * nearest + max(d - tip, 0.0) / tangent
     return best
 
 

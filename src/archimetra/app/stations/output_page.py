@@ -153,7 +153,7 @@ class OutputPage(Page):
     def _line_chosen(self) -> None:
         """The line under the cursor is the moment shown."""
         plan = self.session.plan
-        if plan is None or not self._files or not self._text.hasFocus():
+        if plan is None or not self._files:
             return
         rows = self._files[self._shown_file].rows
         line = self._text.textCursor().blockNumber()

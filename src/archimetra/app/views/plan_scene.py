@@ -130,7 +130,14 @@ def _segments(pen: QPen, points: FloatArray, chosen: BoolArray) -> LineGroup:
     return LineGroup(pen, np.asarray(points[keep, :2]), np.asarray(begins[keep]))
 
 
-def pick_at(targets: Sequence[PickTarget], x: float, y: float, reach: float) -> ShapeId | None:
+class Hit(NamedTuple):
+    """What lies under the mouse: a shape, by its outline or only by its area."""
+
+    id: ShapeId
+    is_on_outline: bool
+
+
+def pick_at(targets: Sequence[PickTarget], x: float, y: float, reach: float) -> Hit | None:
     """The shape whose outline is nearest within reach; else the smallest closed one around the point."""
     best: tuple[float, ShapeId] | None = None
     inside: tuple[float, ShapeId] | None = None
@@ -145,8 +152,9 @@ def pick_at(targets: Sequence[PickTarget], x: float, y: float, reach: float) -> 
         is_around = target.is_closed and sum(_is_inside(line, x, y) for line in target.lines) % 2 == 1
         if is_around and (inside is None or size < inside[0]):
             inside = (size, target.id)
-    found = best or inside
-    return found[1] if found else None
+    if best is not None:
+        return Hit(best[1], is_on_outline=True)
+    return Hit(inside[1], is_on_outline=False) if inside is not None else None
 
 
 def pick_in(targets: Sequence[PickTarget], box: tuple[float, float, float, float]) -> list[ShapeId]:

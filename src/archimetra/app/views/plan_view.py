@@ -30,6 +30,7 @@ from archimetra.app.theme.tokens import Tokens, bit_hue
 from archimetra.app.theme.wood import tone
 from archimetra.app.views.line_layer import LineLayer, group, painter_path, thinned
 from archimetra.app.views.plan_scene import (
+    Hit,
     Marks,
     PickTarget,
     artwork_groups,
@@ -111,7 +112,7 @@ class PlanView(QWidget):
         self._doing = Doing.NOTHING
         self._press = QPointF()
         self._last = QPointF()
-        self._hit: ShapeId | None = None
+        self._hit: Hit | None = None
         self._snap: Snap | None = None
         self._line_before: Line = self._line
 
@@ -200,7 +201,7 @@ class PlanView(QWidget):
             return
         x, y = self.view.to_board(at)
         self._hit = pick_at(self._targets, x, y, PICK_REACH_PX / self.view.scale)
-        if self._hit is None and self._near_line(at):
+        if (self._hit is None or not self._hit.is_on_outline) and self._near_line(at):
             self._doing = Doing.LINE_BOTH
             self._line_before = self._line
             return
@@ -305,17 +306,18 @@ class PlanView(QWidget):
             if not is_more:
                 self.picked.emit(())
         elif is_more:
-            rest = tuple(id_ for id_ in self._picked if id_ != self._hit)
-            self.picked.emit(rest if self._hit in self._picked else (*self._picked, self._hit))
+            rest = tuple(id_ for id_ in self._picked if id_ != self._hit.id)
+            self.picked.emit(rest if self._hit.id in self._picked else (*self._picked, self._hit.id))
         else:
-            self.picked.emit((self._hit,))
+            self.picked.emit((self._hit.id,))
 
     def _begin_drag(self, event: QMouseEvent) -> None:
-        if self._hit is None:
+        # inside a shape that is not picked a drag frames: a big outline must not slip away under a careless hand
+        if self._hit is None or not (self._hit.is_on_outline or self._hit.id in self._picked):
             self._doing = Doing.FRAMING
             return
-        if self._hit not in self._picked:
-            self.picked.emit((self._hit,))
+        if self._hit.id not in self._picked:
+            self.picked.emit((self._hit.id,))
         self._doing = Doing.MOVING
 
     def _drag_shapes(self, at: QPointF, *, is_free: bool) -> None:

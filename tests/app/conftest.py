@@ -1,0 +1,76 @@
+"""A real window on the sample job, planned and painted, waited for and closed."""
+
+from __future__ import annotations
+
+import pytest
+
+from archimetra.app.session import Session
+from archimetra.app.theme import style
+from archimetra.app.window import MainWindow
+from archimetra.demo import quay_tide_clock
+from archimetra.engine.client import Engine
+from archimetra.job.file import JobFile
+
+
+class SharedEngine(Engine):
+    """One pair of warm workers for all window tests of a process; each window gets its own events."""
+
+    def __init__(self) -> None:
+        self.listener = None
+        super().__init__(lambda event: self.listener and self.listener(event))
+        self.start()
+
+    def listen(self, listener) -> SharedEngine:
+        self.listener = listener
+        return self
+
+
+@pytest.fixture(scope="session")
+def shared_engine():
+    engine = SharedEngine()
+    yield engine
+    engine.close()
+
+
+@pytest.fixture
+def open_window(qtbot, shared_engine, monkeypatch):
+    """A function that opens a window on a job file and waits until it shows the finished stock."""
+    opened = []
+    monkeypatch.setattr("archimetra.app.session.Engine", shared_engine.listen)
+    monkeypatch.setattr(shared_engine, "start", lambda: None)
+    monkeypatch.setattr(shared_engine, "close", lambda: None)
+
+    def open_(content: JobFile | None = None, *, recovery=None) -> MainWindow:
+        style.load_fonts()
+        session = Session()
+        window = MainWindow(session, theme="light", demo=quay_tide_clock)
+        qtbot.addWidget(window, before_close_func=lambda w: w.session.forget_changes())
+        window.show()
+        qtbot.waitExposed(window)
+        session.start(recovery)
+        session.open_job(content or quay_tide_clock(), None)
+        settle(qtbot, window)
+        opened.append(session)
+        return window
+
+    yield open_
+    for session in opened:
+        session.close()
+    shared_engine.listener = None
+
+
+def settle(qtbot, window: MainWindow) -> None:
+    """Wait until the plan fits the job and the stock stands at the moment shown."""
+    session = window.session
+
+    def is_shown() -> bool:
+        moment, plan = session.moment, session.plan
+        return (
+            not session.is_planning
+            and moment is not None
+            and plan is not None
+            and moment.key == plan.key
+            and abs(moment.seconds - session.seconds) < 1e-6
+        )
+
+    qtbot.waitUntil(is_shown, timeout=60_000)
