@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from math import cos, pi, sin
 
 import msgspec
@@ -99,6 +100,15 @@ def brute_heights(timeline: StockTimeline, run, bit: Bit, points: np.ndarray, st
         z = np.where(d <= bit.radius, places[None, :, 2] + rise, 1e9).min(axis=1)
         out = np.minimum(out, z)
     return out
+
+
+def sentence_of(error: type[Exception], run: Callable[[], object]) -> str:
+    """What ``run`` was refused with, or '' where it went through; any other exception fails the test."""
+    try:
+        run()
+    except error as refused:
+        return str(refused)
+    return ""
 
 
 def rapids(toolpath) -> np.ndarray:

@@ -224,7 +224,7 @@ class TestPlan:
     def test_a_frame_picks_what_lies_in_it_and_escape_lets_go(self, open_window):
         window = open_window()
         plan = window.plan
-        drag(plan, plan.view.to_screen(60, 62), plan.view.to_screen(262, 258))
+        drag(plan, plan.view.to_screen(8, 8), plan.view.to_screen(262, 258))
         names = {s.name for s in window.session.board.shapes if s.id in window.session.picked}
         assert names == {"star", "arbor hole"}
         QTest.keyClick(plan, Qt.Key.Key_Escape)
@@ -316,9 +316,7 @@ class TestMoment:
         window.cut_on()
         window.cut_on()
         begins = [session.plan.times.ends[b.first - 1] for b in session.plan.run.blocks]
-        assert session.seconds == pytest.approx(
-            begins[2] if begins[0] > 0.01 else begins[2], abs=1e-6
-        ) or session.seconds == pytest.approx(begins[1])
+        assert session.seconds == pytest.approx(begins[2])
         before = session.seconds
         window.move_on()
         assert session.seconds > before
@@ -328,8 +326,8 @@ class TestMoment:
     def test_dragging_the_section_line_cuts_elsewhere(self, open_window, qtbot):
         window = open_window()
         plan, session = window.plan, window.session
-        (ax, ay), (bx, by) = session.line
-        start = plan.view.to_screen(30, ay)
+        (ax, ay), _ = session.line
+        start = plan.view.to_screen(55, ay)  # clear of every outline
         drag(plan, start, start + QPointF(0, -100 * plan.view.scale))
         assert session.line[0][1] == pytest.approx(ay + 100, abs=1)
         assert session.line[0][0] == pytest.approx(ax)

@@ -19,6 +19,7 @@ from archimetra.base.errors import ArtworkError
 from archimetra.demo import artwork
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Kind
+from shapes import sentence_of
 
 BOX = '<rect width="10" height="5"/>'
 
@@ -248,10 +249,8 @@ class TestBadFiles:
     @given(st.binary(max_size=300))
     def test_any_bytes_give_a_drawing_or_our_error(self, data):
         for whole in (data, b"<svg>" + data, svg("").replace(b"></svg>", b">" + data + b"</svg>")):
-            try:
-                read_svg(whole, name="x.svg")
-            except ArtworkError as error:
-                assert "x.svg" in str(error)
+            said = sentence_of(ArtworkError, lambda whole=whole: read_svg(whole, name="x.svg"))
+            assert said == "" or "x.svg" in said
 
     @given(st.integers(0, 3000))
     def test_a_file_cut_off_anywhere_gives_a_sentence(self, at):

@@ -272,7 +272,7 @@ class TestChecks:
         assert "rapid-in-stock" in {f.code for f in check_board(job, board, broken)}
 
     def test_a_cut_switched_off_is_neither_cut_nor_told(self):
-        job, board, cut = job_with(star(), sheet=self.SHEET, tabs=Tabs(count=0))
+        job, _, cut = job_with(star(), sheet=self.SHEET, tabs=Tabs(count=0))
         job = edits.change_cut(job, cut.id, "", is_on=False).job
         plan = plan_board(job, job.boards[0], {})
         assert not plan.run.blocks

@@ -130,6 +130,29 @@ class TestProperties:
         assert path.direction_at(at) @ step / np.hypot(*step) > 0.99
 
 
+class TestAwkwardSegments:
+    @given(st.floats(1e-320, 1e-11), st.sampled_from([-1, 1]))
+    def test_an_arc_as_flat_as_a_line_is_a_line(self, bulge, sign):
+        path = Path.arcs(np.array([(0.0, 0.0), (30.0, 40.0)]), np.array([sign * bulge]), closed=False)
+        assert path.length() == pytest.approx(50)
+        assert path.bounds() == pytest.approx((0, 0, 30, 40))
+        assert len(path.flatten()) == 2
+
+    def test_a_curve_that_turns_back_on_itself_has_its_true_length(self):
+        # y runs up to a stop and back: B(t) = 3 t (1 - t) h, so up to 0.75 h and down again
+        control = np.array([(0.0, 100.0, 0.0, 100.0)])
+        path = Path(np.zeros((2, 2)), np.array([2], np.uint8), control, closed=True)
+        assert path.length() == pytest.approx(2 * 75, rel=1e-9)
+        assert [piece.length() for piece in path.split([30, 100])] == pytest.approx([70, 80], rel=1e-7)
+
+    def test_a_cusp_has_its_true_length(self):
+        # control points in a cross: x = 100 (3 t - 6 t^2 + 4 t^3), y = 300 t (1 - t); both speeds vanish at t = 1/2
+        p = np.array([(0.0, 0.0), (100.0, 100.0), (0.0, 100.0), (100.0, 0.0)])
+        path = Path(p[[0, 3]], np.array([2], np.uint8), p[1:3].reshape(1, 4), closed=False)
+        fine = Path.polyline(path.flatten(1e-9), closed=False).length()
+        assert path.length() == pytest.approx(fine, abs=1e-6)
+
+
 class TestRestarting:
     @given(st.floats(0, 1))
     def test_another_start_changes_nothing_else(self, share):

@@ -100,7 +100,7 @@ class TestOffsets:
         region = shapely.Polygon(blob(2).flatten(0.002 if dense else 0.05), [star(5, 8, 4).nodes])
         right = shapely.buffer(region, 2, quad_segs=40)
         assert check_offset(region, right, 2, tolerance_mm=0.01)
-        shifted = shapely.transform(right, lambda xy: xy + (0.05, 0))
+        shifted = shapely.transform(right, lambda xy: xy + np.array([0.05, 0]))
         lost = shapely.Polygon(right.exterior)
         for wrong in (shifted, lost, shapely.buffer(right, 0.03), shapely.MultiPolygon()):
             assert not check_offset(region, wrong, 2, tolerance_mm=0.01)

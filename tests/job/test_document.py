@@ -20,7 +20,7 @@ from archimetra.job.history import History
 from archimetra.job.job import new_job
 from archimetra.job.quantities import QuantityError, Unit, format_length, is_plain, parse_length, parse_number
 from archimetra.job.sheet import Heights, Sheet, Zero, ZeroAt, ZeroZ
-from shapes import job_with, mixed_paths, replace, star
+from shapes import job_with, mixed_paths, replace, sentence_of, star
 
 
 class TestQuantities:
@@ -62,10 +62,8 @@ class TestQuantities:
 
     @given(st.text(alphabet='0123456789./+-*() mincft"', max_size=14))
     def test_any_text_gives_a_number_or_a_sentence(self, text):
-        try:
-            assert abs(parse_length(text, default=Unit.MM)) < 1e10
-        except QuantityError as error:
-            assert str(error).endswith(".")
+        said = sentence_of(QuantityError, lambda: parse_length(text, default=Unit.MM))
+        assert said.endswith(".") or abs(parse_length(text, default=Unit.MM)) < 1e10
 
 
 class TestSheetAndZero:
@@ -99,7 +97,7 @@ class TestSheetAndZero:
         ],
     )
     def test_absurd_sizes_are_refused(self, make):
-        with pytest.raises(ValueError, match="sheet|height"):
+        with pytest.raises(ValueError, match=r"sheet|height"):
             make()
 
 
@@ -157,7 +155,7 @@ class TestEdits:
     )
     def test_settings_out_of_their_limits_are_refused(self, fields):
         job, _, cut = job_with(star())
-        with pytest.raises(ValueError, match="is|goes"):
+        with pytest.raises(ValueError, match=r"is|goes"):
             edits.change_cut(job, cut.id, "", **fields)
 
     def test_a_drawing_made_for_the_sheet_lands_on_its_corner(self):
@@ -223,10 +221,8 @@ class TestFile:
         bad = bytearray(good)
         bad[where] ^= data.draw(st.integers(1, 255))
         for damaged in (bytes(bad), good[:where]):
-            try:
-                unpack(damaged, name="a.archimetra")
-            except JobFileError as error:
-                assert "a.archimetra" in str(error)
+            said = sentence_of(JobFileError, lambda damaged=damaged: unpack(damaged, name="a.archimetra"))
+            assert said == "" or "a.archimetra" in said
 
     @pytest.mark.parametrize(
         ("change", "words"),

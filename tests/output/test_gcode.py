@@ -46,7 +46,7 @@ class TestFileEqualsPlan:
     @pytest.mark.parametrize("unit", list(Unit))
     @pytest.mark.parametrize("name", NAMES)
     def test_every_planned_move_is_in_the_files_and_nothing_else(self, clock_job, name, unit):
-        files, plan, job = files_of(clock_job, name=name, unit=unit)
+        files, plan, _ = files_of(clock_job, name=name, unit=unit)
         shift = np.array([0, 0, 0.0])
         read = [read_gcode(file.text) for file in files]
         assert not [f for r in read for f in r.findings]

@@ -197,7 +197,7 @@ class TestTabs:
     def test_tabs_have_their_length_and_thickness_after_all_passes(self, count, length, thickness):
         part = Path.rectangle(0, 0, 200, 140)
         tabs = Tabs(count=count, length=length, thickness=thickness, corner_distance=5)
-        toolpath, findings, board, _ = plan(part, tabs=tabs, goes_through=True)
+        toolpath, findings, _, _ = plan(part, tabs=tabs, goes_through=True)
         assert not findings
         slot = swept_area(plan(part, tabs=Tabs(count=0))[0], 3.0, deeper_than=12)
         for depth, is_bridged in ((12.0 - thickness - 0.01, False), (12.0 - thickness + 0.02, True), (11.99, True)):

@@ -11,7 +11,7 @@ A bulge survives any turn, shift or even scaling unchanged and any mirror with i
 arcs stay arcs through those; an uneven scaling turns them into cubics (error below 1e-7 of the
 radius). A closed path repeats its first node as its last, to the bit. Area is signed,
 counter-clockwise positive, and exact for lines, arcs and cubics. Lengths along the path are by
-arc length; cubics are integrated with a 16-point Gauss rule on eighths.
+arc length; ``cubic`` says how exact that is.
 """
 
 from __future__ import annotations
@@ -25,10 +25,16 @@ import numpy as np
 
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import ByteArray, FloatArray, frozen
+from archimetra.geometry.cubic import (
+    CubicLengths,
+    cubic_derivative,
+    cubic_extremes,
+    cubic_nearest,
+    cubic_points,
+)
 
 FLATTEN_TOLERANCE_MM = 0.01  # default chord tolerance where a caller has no reason for another
-_GAUSS_X, _GAUSS_W = np.polynomial.legendre.leggauss(16)
-_CUBIC_PIECES = 8
+FLATTEST_BULGE = 1e-10  # an arc this flat strays from its chord by half of it per mm of chord: it is kept as a line
 
 
 class Kind(IntEnum):
@@ -54,6 +60,10 @@ class Path:
             raise ValueError("a path holds finite numbers only")
         if closed and not np.array_equal(nodes[0], nodes[-1]):
             raise ValueError("a closed path ends on its first node")
+        is_flat = (kinds == Kind.ARC) & (np.abs(params[:, 0]) < FLATTEST_BULGE)
+        if is_flat.any():  # its radius would be beyond all numbers
+            kinds, params = kinds.copy(), params.copy()
+            kinds[is_flat], params[is_flat] = Kind.LINE, 0.0
         self.nodes: FloatArray = frozen(nodes)
         self.kinds: ByteArray = frozen(kinds)
         self.params: FloatArray = frozen(params)
@@ -134,7 +144,7 @@ class Path:
                 # r = chord (1 + b^2) / 4b, sweep = 4 atan b
                 lengths[is_arc] = chord[is_arc] * (1 + b * b) / b * np.arctan(b)
             for i in np.flatnonzero(self.kinds == Kind.CUBIC):
-                lengths[i] = _cubic_lengths(self._cubic(int(i)))[-1]
+                lengths[i] = CubicLengths(self._cubic(int(i))).total
             self._lengths = frozen(lengths)
         return self._lengths
 
@@ -175,7 +185,7 @@ class Path:
         for i in np.flatnonzero(self.kinds == Kind.ARC):
             points.append(self._arc_extremes(int(i)))
         for i in np.flatnonzero(self.kinds == Kind.CUBIC):
-            points.append(_cubic_extremes(self._cubic(int(i))))
+            points.append(cubic_extremes(self._cubic(int(i))))
         every = np.vstack(points)
         x0, y0 = every.min(axis=0)
         x1, y1 = every.max(axis=0)
@@ -198,7 +208,7 @@ class Path:
             chord = p3 - p0
             d = np.array([chord[0] * cos(turn) - chord[1] * sin(turn), chord[0] * sin(turn) + chord[1] * cos(turn)])
         else:
-            d = _cubic_derivative(self._cubic(i), np.array([t]))[0]
+            d = cubic_derivative(self._cubic(i), np.array([t]))[0]
             if not d.any():
                 d = p3 - p0
         size = float(np.hypot(d[0], d[1]))
@@ -341,7 +351,7 @@ class Path:
                 # chord error <= |B''| / 8 n^2 and |B''| <= 6 |second difference|
                 second = max(np.hypot(*(p[0] - 2 * p[1] + p[2])), np.hypot(*(p[1] - 2 * p[2] + p[3])))
                 count = max(1, ceil(sqrt(0.75 * second / tolerance)))
-                chunks.append(_cubic_points(p, np.arange(1, count) / count))
+                chunks.append(cubic_points(p, np.arange(1, count) / count))
             chunks.append(self.nodes[i + 1 : i + 2])
         return np.vstack(chunks)
 
@@ -367,30 +377,12 @@ class Path:
             return 0.0
         if self.kinds[i] != Kind.CUBIC:
             return min(max(rest / total, 0.0), 1.0)
-        p = self._cubic(i)
-        table = _cubic_lengths(p)
-        k = min(int(np.searchsorted(table[1:], rest, side="left")), _CUBIC_PIECES - 1)
-        span = float(table[k + 1] - table[k])
-        t = (k + ((rest - float(table[k])) / span if span else 0.0)) / _CUBIC_PIECES
-        for _ in range(8):  # Newton on length(t) = rest; the derivative is the speed
-            speed = float(np.hypot(*_cubic_derivative(p, np.array([t]))[0]))
-            if speed == 0.0:
-                break
-            step = (self._length_to(i, t) - rest) / speed
-            t = min(max(t - step, k / _CUBIC_PIECES), (k + 1) / _CUBIC_PIECES)
-            if abs(step) < 1e-14:
-                break
-        return t
+        return CubicLengths(self._cubic(i)).parameter_at(rest)
 
     def _length_to(self, i: int, t: float) -> float:
         if self.kinds[i] != Kind.CUBIC:
             return float(self.segment_lengths()[i]) * t
-        p = self._cubic(i)
-        k = min(int(t * _CUBIC_PIECES), _CUBIC_PIECES - 1)
-        low = k / _CUBIC_PIECES
-        half = (t - low) / 2
-        speed = np.hypot(*_cubic_derivative(p, low + half * (_GAUSS_X + 1)).T)
-        return float(_cubic_lengths(p)[k] + half * (speed * _GAUSS_W).sum())
+        return CubicLengths(self._cubic(i)).to(t)
 
     def _segment_point(self, i: int, t: float) -> FloatArray:
         if t <= 0.0:
@@ -403,7 +395,7 @@ class Path:
             centre, radius, start, sweep = self.arc(i)
             angle = start + sweep * t
             return np.asarray(centre + radius * np.array([cos(angle), sin(angle)]))
-        return np.asarray(_cubic_points(self._cubic(i), np.array([t]))[0])
+        return np.asarray(cubic_points(self._cubic(i), np.array([t]))[0])
 
     def _segment_nearest(self, i: int, q: FloatArray) -> tuple[float, float]:
         p0, p3 = self.nodes[i], self.nodes[i + 1]
@@ -420,19 +412,8 @@ class Path:
             else:
                 t = 0.0 if np.hypot(*(q - p0)) <= np.hypot(*(q - p3)) else 1.0
         else:
-            t = self._cubic_nearest(i, q)
+            t = cubic_nearest(self._cubic(i), q)
         return t, float(np.hypot(*(self._segment_point(i, t) - q)))
-
-    def _cubic_nearest(self, i: int, q: FloatArray) -> float:
-        """Every stationary point of the squared distance is a root of a quintic; take the best of them and the ends."""
-        coefficients = _cubic_polynomial(self._cubic(i))
-        x = np.polynomial.Polynomial(coefficients[:, 0] - np.array([q[0], 0, 0, 0]))
-        y = np.polynomial.Polynomial(coefficients[:, 1] - np.array([q[1], 0, 0, 0]))
-        slope = (x * x.deriv() + y * y.deriv()).trim()
-        roots = slope.roots() if slope.degree() > 0 else np.zeros(0)
-        real = roots.real[(np.abs(roots.imag) < 1e-7) & (roots.real > 0) & (roots.real < 1)]
-        candidates = np.concatenate(([0.0, 1.0], real))
-        return float(candidates[np.argmin(x(candidates) ** 2 + y(candidates) ** 2)])
 
     def _span(self, a: float, b: float) -> Path:
         """The open piece between two arc lengths, a < b; on a closed path b may run past the end."""
@@ -470,8 +451,8 @@ class Path:
             out[0] = tan(atan(self.params[k, 0]) * (high - low))
         elif self.kinds[k] == Kind.CUBIC:
             p = self._cubic(k)
-            ends = _cubic_points(p, np.array([low, high]))
-            slopes = _cubic_derivative(p, np.array([low, high])) * (high - low) / 3
+            ends = cubic_points(p, np.array([low, high]))
+            slopes = cubic_derivative(p, np.array([low, high])) * (high - low) / 3
             out[0:2], out[2:4] = ends[0] + slopes[0], ends[1] - slopes[1]
         return out
 
@@ -499,44 +480,3 @@ def _rebuild(nodes: FloatArray, kinds: ByteArray, params: FloatArray, closed: bo
 
 def _cross(a: FloatArray, b: FloatArray) -> FloatArray:
     return np.asarray(a[..., 0] * b[..., 1] - a[..., 1] * b[..., 0])
-
-
-def _cubic_points(p: FloatArray, t: FloatArray) -> FloatArray:
-    t = t[:, None]
-    s = 1 - t
-    return np.asarray(s**3 * p[0] + 3 * s * s * t * p[1] + 3 * s * t * t * p[2] + t**3 * p[3])
-
-
-def _cubic_derivative(p: FloatArray, t: FloatArray) -> FloatArray:
-    t = t[:, None]
-    s = 1 - t
-    return np.asarray(3 * (s * s * (p[1] - p[0]) + 2 * s * t * (p[2] - p[1]) + t * t * (p[3] - p[2])))
-
-
-def _cubic_polynomial(p: FloatArray) -> FloatArray:
-    """Power form, coefficients (4, 2) from t^0 up."""
-    return np.array([p[0], 3 * (p[1] - p[0]), 3 * (p[0] - 2 * p[1] + p[2]), p[3] - 3 * p[2] + 3 * p[1] - p[0]])
-
-
-def _cubic_lengths(p: FloatArray) -> FloatArray:
-    """Arc length from the start to each eighth of the parameter, (9,)."""
-    low = np.arange(_CUBIC_PIECES)[:, None] / _CUBIC_PIECES
-    half = 0.5 / _CUBIC_PIECES
-    t = (low + half * (_GAUSS_X + 1)).ravel()
-    speed = np.hypot(*_cubic_derivative(p, t).T).reshape(_CUBIC_PIECES, -1)
-    return np.concatenate(([0.0], np.cumsum((speed * _GAUSS_W).sum(axis=1) * half)))
-
-
-def _cubic_extremes(p: FloatArray) -> FloatArray:
-    """Points where the derivative of x or y vanishes."""
-    found = []
-    derivative = _cubic_polynomial(p)[1:] * np.array([[1], [2], [3]])
-    for axis in (0, 1):
-        c, b, a = derivative[:, axis]
-        if abs(a) < 1e-14 * (abs(b) + abs(c)):
-            roots = [-c / b] if b else []
-        else:
-            root = b * b - 4 * a * c
-            roots = [(-b + sign * sqrt(root)) / (2 * a) for sign in (1, -1)] if root >= 0 else []
-        found += [t for t in roots if 0 < t < 1]
-    return _cubic_points(p, np.array(found)) if found else np.zeros((0, 2))
