@@ -59,6 +59,19 @@ def drag(widget, a: QPointF, b: QPointF, modifier=Qt.KeyboardModifier.NoModifier
     QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, modifier, end)
 
 
+def bring_in(qtbot, window, path) -> None:
+    """Read a file as the page does, and wait for what it holds."""
+    with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
+        window.artwork_page.read_file(path)
+
+
+def show_files(qtbot, window):
+    """The Output page with its files written by the desk."""
+    window.station_output()
+    qtbot.waitUntil(lambda: bool(window.output_page.files), timeout=30_000)
+    return window.output_page
+
+
 def pixel(window, x: float, y: float) -> QColor:
     """The plan's colour at a board place."""
     at = window.plan.view.to_screen(x, y).toPoint()
@@ -328,12 +341,12 @@ class TestMoment:
         plan, session = window.plan, window.session
         (ax, ay), _ = session.line
         start = plan.view.to_screen(55, ay)  # clear of every outline
-        drag(plan, start, start + QPointF(0, -100 * plan.view.scale))
-        assert session.line[0][1] == pytest.approx(ay + 100, abs=1)
+        drag(plan, start, start + QPointF(0, -92 * plan.view.scale))
+        assert session.line[0][1] == pytest.approx(ay + 92, abs=1)
         assert session.line[0][0] == pytest.approx(ax)
         qtbot.waitUntil(lambda: session.moment.line == session.line, timeout=10_000)
         depths = np.unique(np.round(session.moment.heights, 2))
-        assert -5.0 not in depths  # above the star now
+        assert -5.0 not in depths  # past the star now, and short of the tabs
         assert -18.5 in depths
 
 
@@ -409,7 +422,7 @@ class TestArtworkIn:
             '<svg xmlns="http://www.w3.org/2000/svg" width="200" height="100"><rect width="200" height="100"/><text>x</text></svg>'
         )
         window.station_artwork()
-        window.artwork_page.read_file(path)
+        bring_in(qtbot, window, path)
         panel = window.artwork_page.panel
         assert panel.isVisible()
         assert panel._size.text().startswith("52.92 x 26.46 mm")
@@ -424,14 +437,14 @@ class TestArtworkIn:
         window.undo()
         assert window.session.board.shapes == ()
 
-    def test_choosing_the_unit_resizes_before_landing(self, open_window, tmp_path):
+    def test_choosing_the_unit_resizes_before_landing(self, open_window, qtbot, tmp_path):
         window = open_window(JobFile(new_job()))
         path = tmp_path / "a.svg"
         path.write_text(
             '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 80 40"><rect width="80" height="40"/></svg>'
         )
         window.station_artwork()
-        window.artwork_page.read_file(path)
+        bring_in(qtbot, window, path)
         combo = window.artwork_page.panel._units
         combo.setCurrentIndex(combo.findText("mm"))
         combo.activated.emit(combo.currentIndex())
@@ -440,18 +453,18 @@ class TestArtworkIn:
     @pytest.mark.parametrize(
         "data", [b"", b"\x00binary", b"<svg", artwork("dial-face.svg")[:900], b'<svg xmlns="x"><text>t</text></svg>']
     )
-    def test_a_bad_file_is_one_sentence_and_the_window_lives(self, open_window, tmp_path, data):
+    def test_a_bad_file_is_one_sentence_and_the_window_lives(self, open_window, qtbot, tmp_path, data):
         window = open_window()
         path = tmp_path / "bad.svg"
         path.write_bytes(data)
         before = window.session.job
         window.station_artwork()
-        window.artwork_page.read_file(path)
+        bring_in(qtbot, window, path)
         assert "bad.svg" in window.artwork_page._problem.text()
         assert window.artwork_page._problem.isVisible()
         assert not window.artwork_page.panel.isVisible()
         assert window.session.job is before
-        window.artwork_page.read_file(FilePath(tmp_path / "none.svg"))
+        bring_in(qtbot, window, FilePath(tmp_path / "none.svg"))
         assert "could not be read" in window.artwork_page._problem.text()
 
     def test_size_place_turn_and_mirror_by_numbers(self, open_window):
@@ -473,8 +486,7 @@ class TestArtworkIn:
 class TestFiles:
     def test_writing_gives_the_files_shown_and_lines_light_their_moment(self, open_window, qtbot, tmp_path):
         window = open_window()
-        window.station_output()
-        page = window.output_page
+        page = show_files(qtbot, window)
         assert [file.name for file in page.files] == ["quay-tide-clock-dial-face.ngc"]
         page.write_into(tmp_path / "out")
         text = (tmp_path / "out" / "quay-tide-clock-dial-face.ngc").read_text()
@@ -488,13 +500,14 @@ class TestFiles:
         row = page.files[0].rows[line]
         assert window.session.seconds == pytest.approx(float(window.session.plan.times.ends[row]))
 
-    def test_changing_the_controller_splits_by_bit(self, open_window):
+    def test_changing_the_controller_splits_by_bit(self, open_window, qtbot):
         window = open_window()
-        window.station_output()
+        show_files(qtbot, window)
         combo = window.output_page._controller
-        combo.setCurrentIndex(combo.findText("Line by line, one file per bit"))
+        combo.setCurrentIndex(combo.findText("Line by line, a file per bit"))
         combo.activated.emit(combo.currentIndex())
-        assert len(window.output_page.files) == 3
+        qtbot.waitUntil(lambda: len(window.output_page.files) == 3, timeout=30_000)
+        assert [len(file.bits) for file in window.output_page.files] == [1, 1, 1]
 
     def test_saving_and_opening_brings_the_same_job(self, open_window, tmp_path):
         window = open_window()
@@ -524,18 +537,23 @@ class TestFiles:
         assert not window.save_file(tmp_path / "no such" / "a.archimetra")
         assert "was not saved" in window._notice.text()
 
-    def test_leaving_unsaved_work_asks(self, open_window, monkeypatch):
+    @pytest.mark.parametrize(("answer", "is_gone"), [("Stay", False), ("Do not save", True)])
+    def test_leaving_unsaved_work_asks_and_does_as_told(self, open_window, monkeypatch, answer, is_gone):
         window = open_window()
         window.session.pick([window.session.board.shapes[0].id])
         window.session.move_picked(1.0, 0.0)
-        asked = []
-        monkeypatch.setattr(QMessageBox, "exec", lambda box: asked.append(box.text()) or 0)
-        monkeypatch.setattr(QMessageBox, "clickedButton", lambda box: box.buttons()[-1])
         job = window.session.job
-        monkeypatch.setattr(window, "_may_leave", lambda: bool(asked.append("unsaved")))
+        asked = []
+
+        def click(box: QMessageBox) -> int:
+            asked.append(box.text())
+            next(b for b in box.buttons() if b.text() == answer).click()
+            return 0
+
+        monkeypatch.setattr(QMessageBox, "exec", click)
         window.new_job()
-        assert asked
-        assert window.session.job is job
+        assert asked == ["'Quay tide clock' has changes that are not saved."]
+        assert (window.session.job is not job) is is_gone
 
 
 class TestBoards:

@@ -19,7 +19,9 @@ from archimetra.artwork.drawing import Drawing
 from archimetra.engine.autosave import Autosave
 from archimetra.engine.client import Engine, lean_board, plan_key
 from archimetra.engine.messages import (
+    ArtworkRead,
     BoardPlan,
+    FilesMade,
     Moment,
     MomentRequest,
     PlanProgress,
@@ -34,6 +36,7 @@ from archimetra.job.history import History
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.job import Board, Job, new_job
 from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length, parse_number
+from archimetra.output.gcode_file import GcodeFile
 
 log = logging.getLogger("archimetra")
 
@@ -51,6 +54,9 @@ class Session(QObject):
     stock_painted = Signal(object)  # cells (x0, y0, x1, y1), or None where nothing changed
     moment_changed = Signal()
     section_changed = Signal()
+    reading_changed = Signal()
+    artwork_read = Signal(object)  # ArtworkRead
+    files_made = Signal()
     said = Signal(str, str)  # kind ("note", "caution", "stop") and a sentence
 
     _event = Signal(object)
@@ -75,6 +81,9 @@ class Session(QObject):
         self._is_seeking = False
         self._seek_again = False
         self._lines: dict[BoardId, Line] = {}
+        self._reading = 0  # number of the file being read, 0 for none
+        self.files: tuple[GcodeFile, ...] = ()
+        self._files_for = ""
         self.engine: Engine | None = None
         self._autosave: Autosave | None = None
         self._event.connect(self._on_event, Qt.ConnectionType.QueuedConnection)
@@ -214,7 +223,10 @@ class Session(QObject):
             self._history = History(msgspec.structs.replace(content.job, boards=new_job().boards))
             self.board_id = self.job.boards[0].id
         if self._autosave is not None:
-            self._autosave.forget()
+            if is_saved:
+                self._autosave.forget()
+            else:
+                self._autosave.write_now(content, str(path or ""))
         self.job_changed.emit()
         self.board_changed.emit()
         self.picked_changed.emit()
@@ -282,6 +294,22 @@ class Session(QObject):
 
     # ---- artwork and cuts
 
+    @property
+    def is_reading(self) -> bool:
+        return self._reading != 0
+
+    def read_artwork(self, path: FilePath) -> None:
+        """Read a drawing in the background; ``artwork_read`` brings it."""
+        if self.engine is not None:
+            self._reading = self.engine.read_artwork(str(path))
+            self.reading_changed.emit()
+
+    def stop_reading(self) -> None:
+        if self.engine is not None and self._reading:
+            self.engine.stop_reading()
+            self._reading = 0
+            self.reading_changed.emit()
+
     def place(self, drawing: Drawing, source: tuple[str, bytes] | None = None) -> None:
         """Lay a drawing on the shown board and pick it."""
         edit, ids = edits.place_drawing(self.job, self.board.id, drawing)
@@ -336,6 +364,19 @@ class Session(QObject):
         self.planned.emit()
         self.moment_changed.emit()
 
+    # ---- files
+
+    def want_files(self) -> bool:
+        """Have the shown plan written as files; whether ``files`` already are those of the plan."""
+        plan, job = self.plan, self.job
+        if self.engine is None or plan is None or self.is_planning:
+            return False
+        key = f"{plan.key} {job.controller} {job.output_unit} {job.name}"
+        if key != self._files_for:
+            self._files_for, self.files = key, ()
+            self.engine.make_files(key, job, self.board, plan.run)
+        return bool(self.files) or not len(plan.run.blocks)
+
     # ---- the moment
 
     def go_to(self, seconds: float) -> None:
@@ -375,10 +416,23 @@ class Session(QObject):
             self.stock = event
         elif isinstance(event, Moment):
             self._on_moment(event)
+        elif isinstance(event, ArtworkRead):
+            if event.number == self._reading:
+                self._reading = 0
+                self.reading_changed.emit()
+                self.artwork_read.emit(event)
+        elif isinstance(event, FilesMade):
+            if event.key == self._files_for:
+                self.files = event.files
+                self.files_made.emit()
         elif isinstance(event, WorkerFailed):
             log.error("%s\n%s", event.sentence, event.detail)
             self._is_seeking = False
             self.progress = None
+            self._files_for = ""
+            if self._reading:
+                self._reading = 0
+                self.reading_changed.emit()
             self.planning_changed.emit()
             self.said.emit("stop", event.sentence)
 

@@ -70,9 +70,11 @@ def make_shots(folder: FilePath) -> None:
                     artwork("dial-face.svg").replace(b'width="320mm" height="320mm"', b'width="960" height="960"')
                 )
                 window.artwork_page.read_file(drawing)
+                studio.wait(lambda session=session: not session.is_reading)
                 shoot("bring-in")
                 window.artwork_page.panel.clear()
             window.station_output()
+            studio.wait(lambda page=window.output_page: bool(page.files))
             shoot("output")
 
 
@@ -108,8 +110,8 @@ class _Studio:
 
     def settle(self, seconds: float = 60.0) -> None:
         """Wait until the plan fits the job and the stock stands at the moment shown."""
-        self._wait(lambda: not self.session.is_planning, seconds)
-        self._wait(self._is_shown, seconds)
+        self.wait(lambda: not self.session.is_planning, seconds)
+        self.wait(self._is_shown, seconds)
         end = time.monotonic() + 0.5
         while time.monotonic() < end:
             self.app.processEvents()
@@ -124,7 +126,7 @@ class _Studio:
             and abs(moment.seconds - self.session.seconds) < 1e-6
         )
 
-    def _wait(self, done: Callable[[], bool], seconds: float) -> None:
+    def wait(self, done: Callable[[], bool], seconds: float = 60.0) -> None:
         end = time.monotonic() + seconds
         while not done():
             if time.monotonic() > end:

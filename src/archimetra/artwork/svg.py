@@ -27,7 +27,7 @@ from archimetra.artwork.svg_paths import (
     rectangle_path,
 )
 from archimetra.artwork.svg_style import INHERITED, StyleSheet
-from archimetra.artwork.svg_tree import Node, read_tree
+from archimetra.artwork.svg_tree import MAX_BYTES, Node, read_tree, too_large
 from archimetra.base.errors import ArtworkError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.affine import IDENTITY, Affine
@@ -48,13 +48,20 @@ _SILENT = (
 
 def read_svg_file(path: FilePath) -> Drawing:
     """The drawing in a file. Raises ArtworkError where nothing can be brought in."""
+    return read_svg(artwork_bytes(path), name=path.name)
+
+
+def artwork_bytes(path: FilePath) -> bytes:
+    """The file's bytes; a file larger than the reader takes is refused before it costs memory. Raises ArtworkError."""
     try:
-        data = path.read_bytes()
+        size = path.stat().st_size
+        if size > MAX_BYTES:
+            raise ArtworkError(too_large(path.name, size))
+        return path.read_bytes()
     except OSError as error:
         raise ArtworkError(
             f"{path.name} could not be read: {error.strerror}. Check that it is there and readable."
         ) from error
-    return read_svg(data, name=path.name)
 
 
 def read_svg(data: bytes, *, name: str) -> Drawing:

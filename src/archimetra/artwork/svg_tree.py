@@ -37,15 +37,20 @@ def read_tree(data: bytes, name: str) -> Node:
     if data[:2] == b"\x1f\x8b":
         data = _gunzipped(data, name)
     if len(data) > MAX_BYTES:
-        raise ArtworkError(
-            f"{name} holds {len(data) / 1e6:.0f} MB; the limit is {MAX_BYTES / 1e6:.0f} MB. "
-            "Leave out pictures or parts you do not cut, or split the drawing."
-        )
+        raise ArtworkError(too_large(name, len(data)))
     if not data.strip():
         raise ArtworkError(f"{name} is empty. Export the drawing again.")
     if b"<" not in data[:4096] and not data.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise ArtworkError(f"{name} is not an SVG file: it does not start like one. Export the drawing as SVG.")
     return _TreeBuilder(name).build(data)
+
+
+def too_large(name: str, size: int) -> str:
+    """The sentence that refuses a file of ``size`` bytes."""
+    return (
+        f"{name} holds {size / 1e6:.0f} MB; the limit is {MAX_BYTES / 1e6:.0f} MB. "
+        "Leave out pictures or parts you do not cut, or split the drawing."
+    )
 
 
 def _gunzipped(data: bytes, name: str) -> bytes:

@@ -47,6 +47,12 @@ class Autosave:
             self._pending = (content, saved_as)
             self._wake.notify()
 
+    def write_now(self, content: JobFile, saved_as: str) -> None:
+        """Write before returning: for work whose only other copy is about to go."""
+        with self._wake:
+            self._pending = None
+            self._write(content, saved_as)
+
     def forget(self) -> None:
         """The job was saved or given up: there is nothing to recover."""
         with self._wake:

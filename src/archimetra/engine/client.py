@@ -16,11 +16,13 @@ from typing import Any
 
 import msgspec
 
-from archimetra.engine import planner_process, stock_process
+from archimetra.engine import desk_process, planner_process, stock_process
 from archimetra.engine.keys import board_key, cut_key
 from archimetra.engine.messages import (
+    ArtworkRequest,
     BoardPlan,
     Event,
+    FilesRequest,
     MomentRequest,
     PlanRequest,
     StockRequest,
@@ -28,12 +30,14 @@ from archimetra.engine.messages import (
 )
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
+from archimetra.toolpath.program import Run
 
 MOST_FIELD_BYTES = 4 * 3_200_000  # float32 and uint32 cells; above stock's MOST_CELLS with room for rounding
 
 
 class Engine:
-    """Two worker processes: one plans, one keeps the stock."""
+    """Worker processes: one plans, one keeps the stock, and a desk reads artwork and writes files, started when first
+    wanted."""
 
     def __init__(self, on_event: Callable[[Event], None]) -> None:
         self._on_event = on_event
@@ -43,6 +47,8 @@ class Engine:
         self.pixels = SharedMemory(create=True, size=MOST_FIELD_BYTES)
         self._planner: _Worker | None = None
         self._stock: _Worker | None = None
+        self._desk: _Worker | None = None
+        self._reading = 0
         self._wanted: PlanRequest | None = None
         self._is_closed = False
 
@@ -69,7 +75,7 @@ class Engine:
         with self._newest.get_lock():
             self._newest.value += 1
             number = int(self._newest.value)
-        self._wanted = PlanRequest(number, msgspec.structs.replace(job, boards=(), typed={}), lean)
+        self._wanted = PlanRequest(number, _lean_job(job), lean)
         if self._planner is not None:
             self._planner.send(self._wanted)
         return plan_key(job, lean)
@@ -83,12 +89,35 @@ class Engine:
         if self._stock is not None:
             self._stock.send(request)
 
+    def read_artwork(self, path: str) -> int:
+        """Read a file in the background; its ``ArtworkRead`` carries the number returned."""
+        self._reading += 1
+        self._at_desk(ArtworkRequest(self._reading, path))
+        return self._reading
+
+    def stop_reading(self) -> None:
+        """Give up what is being read."""
+        if self._desk is not None:
+            self._desk.close()
+            self._desk = None
+
+    def make_files(self, key: str, job: Job, board: Board, run: Run) -> None:
+        """Write a planned board as G-code in the background; ``FilesMade`` carries the key."""
+        self._at_desk(FilesRequest(key, _lean_job(job), lean_board(board), run))
+
+    def _at_desk(self, request: ArtworkRequest | FilesRequest) -> None:
+        if self._is_closed:
+            return
+        if self._desk is None:
+            self._desk = _Worker(self._context, desk_process.serve, (), self._on_event, self._desk_lost, "desk")
+        self._desk.send(request)
+
     def close(self) -> None:
         """Stop the workers and give the shared memory back. May be called twice."""
         if self._is_closed:
             return
         self._is_closed = True
-        for worker in (self._planner, self._stock):
+        for worker in (self._planner, self._stock, self._desk):
             if worker is not None:
                 worker.close()
         for block in (self.field, self.pixels):
@@ -104,10 +133,18 @@ class Engine:
             if self._wanted is not None:
                 self._planner.send(self._wanted)
 
+    def _desk_lost(self) -> None:
+        self._desk = None  # the next request starts another
+        self._on_event(WorkerFailed("Reading or writing stopped unexpectedly. Try again; a smaller file may help.", ""))
+
     def _stock_lost(self) -> None:
         if not self._is_closed and self._stock is not None:
             self._stock.restart()
             self._on_event(WorkerFailed("The stock view stopped and was started again.", ""))
+
+
+def _lean_job(job: Job) -> Job:
+    return msgspec.structs.replace(job, boards=(), typed={})
 
 
 def lean_board(board: Board) -> Board:

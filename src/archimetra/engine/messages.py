@@ -7,11 +7,13 @@ from __future__ import annotations
 
 import msgspec
 
+from archimetra.artwork.drawing import Drawing
 from archimetra.base.findings import Finding
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
 from archimetra.job.job import Board, Job
 from archimetra.job.sheet import Sheet
+from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import RunTimes
 from archimetra.toolpath.moves import Toolpath
 from archimetra.toolpath.program import Run
@@ -63,6 +65,22 @@ class MomentRequest(msgspec.Struct, frozen=True, eq=False):
     samples: int
 
 
+class ArtworkRequest(msgspec.Struct, frozen=True):
+    """Read an artwork file."""
+
+    number: int
+    path: str
+
+
+class FilesRequest(msgspec.Struct, frozen=True, eq=False):
+    """Make a board's G-code files; ``job`` and ``board`` as in a plan request."""
+
+    key: str
+    job: Job
+    board: Board
+    run: Run
+
+
 # ---- events
 
 
@@ -90,6 +108,21 @@ class Moment(msgspec.Struct, frozen=True, eq=False):
     heights: FloatArray
 
 
+class ArtworkRead(msgspec.Struct, frozen=True, eq=False):
+    """A drawing, or None with the sentence that says why not; ``data`` are the file's bytes."""
+
+    number: int
+    name: str
+    data: bytes
+    drawing: Drawing | None
+    problem: str
+
+
+class FilesMade(msgspec.Struct, frozen=True, eq=False):
+    key: str
+    files: tuple[GcodeFile, ...]
+
+
 class WorkerFailed(msgspec.Struct, frozen=True):
     """A worker met a fault of ours (``sentence``) or died; it has been started again."""
 
@@ -97,4 +130,4 @@ class WorkerFailed(msgspec.Struct, frozen=True):
     detail: str
 
 
-Event = BoardPlan | PlanProgress | StockReady | Moment | WorkerFailed
+Event = BoardPlan | PlanProgress | StockReady | Moment | ArtworkRead | FilesMade | WorkerFailed

@@ -11,7 +11,8 @@ from archimetra import __version__
 from archimetra.base.errors import OutputError
 from archimetra.job.job import Board, Job
 from archimetra.output.controllers import Controller
-from archimetra.output.gcode_writer import GcodeFile, plain_ascii, write_file
+from archimetra.output.gcode_file import GcodeFile
+from archimetra.output.gcode_writer import plain_ascii, write_file
 from archimetra.toolpath.program import Block, Run
 
 

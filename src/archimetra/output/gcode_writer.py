@@ -12,29 +12,18 @@ import unicodedata
 from collections.abc import Sequence
 from math import hypot
 
-import msgspec
 import numpy as np
 
-from archimetra.geometry.arrays import IntArray
 from archimetra.job.bits import Bit, Recipe, Spin
 from archimetra.job.job import Board, Job
 from archimetra.job.quantities import MM_PER_INCH, Unit
 from archimetra.output.controllers import Controller
+from archimetra.output.gcode_file import GcodeFile
 from archimetra.toolpath.moves import Move, straightened
 from archimetra.toolpath.program import Block, Run
 
 SHORTEST_ARC_MM = 0.05  # below this an arc and its chord differ by less than rounding
 RADIUS_AGREEMENT_MM = 0.002
-
-
-class GcodeFile(msgspec.Struct, frozen=True, eq=False):
-    """One file. ``rows`` (lines,) names the row of the run that a line carries out, -1 for none."""
-
-    name: str
-    text: str
-    rows: IntArray
-    bits: tuple[Bit, ...]
-    blocks: tuple[Block, ...]
 
 
 def write_file(

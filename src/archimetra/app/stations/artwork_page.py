@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path as FilePath
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
@@ -23,13 +23,13 @@ from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import QuantityField, label
 from archimetra.app.widgets.form import Form
 from archimetra.artwork.drawing import Drawing
-from archimetra.artwork.svg import read_svg
-from archimetra.artwork.svg_tree import MAX_BYTES
-from archimetra.base.errors import ArtworkError
+from archimetra.engine.messages import ArtworkRead
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import bounds_of
 from archimetra.job import edits
 from archimetra.job.edits import Edit
+
+LAYER_ROW_PX = 30
 
 
 class ArtworkPage(Page):
@@ -44,6 +44,17 @@ class ArtworkPage(Page):
         form.add(self._bring)
         self._problem = label("", "stop")
         form.add(self._problem)
+        self._reading_row = QWidget()
+        line = QHBoxLayout(self._reading_row)
+        line.setContentsMargins(0, 0, 0, 0)
+        self._reading = label("", "quiet")
+        stop = QPushButton("Stop")
+        stop.clicked.connect(session.stop_reading)
+        line.addWidget(self._reading, 1)
+        line.addWidget(stop)
+        form.add(self._reading_row)
+        session.artwork_read.connect(self._show_read)
+        session.reading_changed.connect(self.refresh)
         self.panel = ImportPanel(self.tokens)
         self.panel.landed.connect(self._land)
         self.panel.given_up.connect(self._give_up)
@@ -118,6 +129,8 @@ class ArtworkPage(Page):
         count = len(self.session.picked)
         self.corner.setText(f"{len(board.shapes)} shapes" if board.shapes else "")
         shown(self._problem, bool(self._problem.text()))
+        shown(self._reading_row, self.session.is_reading)
+        self._bring.setEnabled(not self.session.is_reading)
         shown(self._place, count > 0)
         shown(self._hint, count == 0)
         if not board.shapes:
@@ -154,15 +167,17 @@ class ArtworkPage(Page):
         """Show what a file holds, before it lands; a sentence where it cannot be read."""
         self._problem.setText("")
         self.panel.clear()
-        try:
-            data = _read_bounded(path)
-            drawing = read_svg(data, name=path.name)
-        except ArtworkError as error:
-            self._problem.setText(str(error))
-            self.session.said.emit("stop", str(error))
-            self.refresh()
-            return
-        self.panel.show_drawing(drawing, (path.name, data), self.session.job.unit, self.session.board.sheet)
+        self._reading.setText(f"Reading {path.name} …")
+        self.session.read_artwork(path)
+        self.refresh()
+
+    def _show_read(self, read: ArtworkRead) -> None:
+        self._problem.setText(read.problem)
+        if read.drawing is None:
+            self.session.said.emit("stop", read.problem)
+        else:
+            session = self.session
+            self.panel.show_drawing(read.drawing, (read.name, read.data), session.job.unit, session.board.sheet)
         self.refresh()
 
     def _land(self, drawing: Drawing, source: tuple[str, bytes]) -> None:
@@ -226,22 +241,6 @@ class ArtworkPage(Page):
         self.session.apply(edits.move_to_layer(self.session.job, self.session.board.id, self.session.picked, layer.id))
 
 
-def _read_bounded(path: FilePath) -> bytes:
-    """The file's bytes; never more than the reader takes, so that a huge file costs no memory."""
-    try:
-        size = path.stat().st_size
-        if size > MAX_BYTES:
-            raise ArtworkError(
-                f"{path.name} holds {size / 1e6:.0f} MB; the limit is {MAX_BYTES / 1e6:.0f} MB. "
-                "Leave out pictures or parts you do not cut, or split the drawing."
-            )
-        return path.read_bytes()
-    except OSError as error:
-        raise ArtworkError(
-            f"{path.name} could not be read: {error.strerror}. Check that it is there and readable."
-        ) from error
-
-
 class LayerList(QWidget):
     """Layers with their colour, an eye and a lock; a click on the name picks their shapes."""
 
@@ -296,7 +295,7 @@ class LayerList(QWidget):
                 button.clicked.connect(lambda _c=False, s=signal, i=layer.id, v=is_on: s.emit(i, not v))
                 line.addWidget(button)
             item = QListWidgetItem()
-            item.setSizeHint(row.sizeHint())
+            item.setSizeHint(QSize(100, LAYER_ROW_PX))
             self._list.addItem(item)
             self._list.setItemWidget(item, row)
-        self._list.setFixedHeight(max(1, len(board.layers)) * 34 + 4)
+        self._list.setFixedHeight(len(board.layers) * LAYER_ROW_PX + 4)

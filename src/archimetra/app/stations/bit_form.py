@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QToolButton, 
 from archimetra.app.session import Session
 from archimetra.app.stations.bindings import Binding, LengthBinding, NumberBinding
 from archimetra.app.stations.page import shown
-from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label
+from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, label
 from archimetra.app.widgets.form import Form
 from archimetra.job import edits
 from archimetra.job.bits import Bit, BitKind, Spin
@@ -46,7 +46,7 @@ class BitForm(QWidget):
     def _build(self, form: Form) -> None:
         session = self._session
         form.add(label("What you change here holds for every cut with this bit.", "note"))
-        self._name = QuantityField("Bit name", width=168)
+        self._name = TextField("Bit name")
         form.row("Bit name", self._name)
         self._name.entered.connect(lambda text: self._set("Rename bit", name=text.strip()[:60] or self._bit().name))
         self._kind = ChoiceRow(
@@ -131,7 +131,7 @@ class BitForm(QWidget):
         self._fold.setText(f"Bit {bit.letter}: {bit.name}, sizes and recipe …")
         for binding in self._bindings:
             binding.refresh()
-        self._name.show_quantity(bit.name, "")
+        self._name.show_text(bit.name)
         self._kind.show_value(bit.kind)
         is_vee = bit.kind is BitKind.VEE
         self._rows["angle"].setEnabled(is_vee)

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from archimetra.app.stations.page import Page, fill
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label
+from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, label
 from archimetra.app.widgets.sketches import ZeroPicker
 from archimetra.job import edits
 from archimetra.job.edits import Edit
@@ -22,14 +22,14 @@ class BoardPage(Page):
 
     def build(self) -> None:
         form, session = self.form, self.session
-        self._name = QuantityField("Board name", width=168)
+        self._name = TextField("Board name")
         form.row("Name", self._name)
         self._name.entered.connect(self._rename)
         form.line()
         form.heading("Sheet")
         self._sheet_row("Width", "width")
         self._sheet_row("Depth", "height")
-        self._readings = QuantityField("Thickness readings", width=140)
+        self._readings = QuantityField("Thickness readings", width=132)
         form.row("Thickness", self._readings)
         self._readings.entered.connect(self._enter_readings)
         self._spread = form.add(label("", "note"))
@@ -41,7 +41,7 @@ class BoardPage(Page):
             edit=lambda v: self._sheet("Grain", grain_degrees=v % 180.0),
             note=lambda: "° off the width",
         )
-        self._hold = ChoiceRow("Held by", [(HoldDown.CLAMPED, "Clamps, screws"), (HoldDown.TAPED, "Tape, glue")])
+        self._hold = ChoiceRow("Held by", [(HoldDown.CLAMPED, "Clamps"), (HoldDown.TAPED, "Tape, glue")])
         form.row("Held by", self._hold)
         self._hold.chosen.connect(lambda value: session.apply(self._sheet("Hold-down", hold_down=HoldDown(value))))
         form.line()
@@ -111,7 +111,7 @@ class BoardPage(Page):
         board = self.session.board
         sheet, unit = board.sheet, self.session.job.unit
         self.corner.setText(f"{len(self.session.job.boards)} in this job" if len(self.session.job.boards) > 1 else "")
-        self._name.show_quantity(board.name, "")
+        self._name.show_text(board.name)
         typed = self.session.job.typed.get(f"{board.id}.readings", "")
         shown = ", ".join(format_length(value, unit) for value in sheet.readings)
         self._readings.show_quantity(typed if self._readings_of(typed) == sheet.readings else shown, str(unit))
@@ -123,7 +123,7 @@ class BoardPage(Page):
             )
         else:
             self._spread.setText("Measure it in several places: 18.3, 18.1, 18.2. Nominal thickness is never true.")
-        fill(self._material, [m.value for m in Material], list(Material).index(sheet.material))
+        fill(self._material, [m.value.capitalize() for m in Material], list(Material).index(sheet.material))
         self._hold.show_value(sheet.hold_down)
         self._picker.show_zero(sheet, board.zero.at)
         self._zero_words.setText(f"{board.zero.at.value.capitalize()}. Moving zero never moves the artwork.")

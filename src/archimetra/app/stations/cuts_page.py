@@ -22,7 +22,7 @@ from archimetra.app.stations.bit_form import BitForm
 from archimetra.app.stations.page import Page, fill, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap
-from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label
+from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, label
 from archimetra.app.widgets.form import Form
 from archimetra.app.widgets.sketches import CutSketch, CutSketchData
 from archimetra.base.findings import Severity
@@ -72,7 +72,7 @@ class CutsPage(Page):
         self._sketch = CutSketch(self.tokens)
         form.add(self._sketch)
         self._findings = form.add(label("", "caution"))
-        self._name = QuantityField("Cut name", width=168)
+        self._name = TextField("Cut name")
         form.row("Name", self._name)
         self._name.entered.connect(self._rename)
         self._bit = self.combo_row(form, "Bit", self._choose_bit)
@@ -191,7 +191,7 @@ class CutsPage(Page):
         super().refresh()
         cut, bit, sheet = self.cut, self.bit, board.sheet
         self._kind.setText(cut.side.value)
-        self._name.show_quantity(cut.name, "")
+        self._name.show_text(cut.name)
         self._show_bits()
         for choice, value in ((self._side, cut.side), (self._direction, cut.direction), (self._entry, cut.entry)):
             choice.show_value(value)
@@ -218,8 +218,9 @@ class CutsPage(Page):
 
     def _show_bits(self) -> None:
         bits = self.session.job.bits
-        words = [f"{bit.name}, {bit.flutes} flute{'s' if bit.flutes > 1 else ''}" for bit in bits]
-        fill(self._bit, words, next((i for i, bit in enumerate(bits) if bit.id == self.cut.bit), 0))
+        fill(
+            self._bit, [bit.name for bit in bits], next((i for i, bit in enumerate(bits) if bit.id == self.cut.bit), 0)
+        )
         for i, bit in enumerate(bits):
             self._bit.setItemIcon(i, badge_pixmap(bit))
 

@@ -14,9 +14,9 @@ from archimetra.base.errors import OutputError
 from archimetra.base.findings import Severity
 from archimetra.job import edits
 from archimetra.job.quantities import Unit
-from archimetra.output.controllers import controller, controllers
-from archimetra.output.files import gcode_files, write_files
-from archimetra.output.gcode_writer import GcodeFile
+from archimetra.output.controllers import controllers
+from archimetra.output.files import write_files
+from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
 MOST_LINES_SHOWN = 4000
@@ -63,20 +63,20 @@ class OutputPage(Page):
         self._text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
         self._text.cursorPositionChanged.connect(self._line_chosen)
         form.add(self._text)
-        self._files: list[GcodeFile] = []
-        self._files_for: object = None
+        self._files: tuple[GcodeFile, ...] = ()
         self._shown_file = 0
+        session.files_made.connect(self.refresh)
 
     def refresh(self) -> None:
         session = self.session
         names = [profile.name for profile in self._profiles]
-        index = names.index(session.job.controller) if session.job.controller in names else 0
+        index = names.index(session.job.controller) if session.job.controller in names else -1
         fill(self._controller, [profile.title for profile in self._profiles], index)
         self._unit.show_value(session.job.output_unit)
         self._zero.setText(session.board.zero.sentence(session.board.sheet) + ".")
         if not self.widget.isVisible():
-            return  # writing files takes a moment; only where someone looks
-        self._make_files()
+            return  # files are written only where someone looks
+        self._show_files()
         plan = session.plan
         stops = [f for f in plan.findings if f.severity is Severity.STOP] if plan is not None else []
         self._stops.setText("\n".join(f.text() for f in stops[:4]))
@@ -85,21 +85,17 @@ class OutputPage(Page):
         self._write.setText("Write the files all the same" if stops else "Write the files")
 
     @property
-    def files(self) -> list[GcodeFile]:
+    def files(self) -> tuple[GcodeFile, ...]:
         return self._files
 
-    def _make_files(self) -> None:
-        session = self.session
-        plan = session.plan
-        if plan is None or session.is_planning:
-            self._count.setText("planning")
+    def _show_files(self) -> None:
+        if not self.session.want_files():
+            self._count.setText("planning" if self.session.is_planning else "writing")
+            self._files = ()
             return
-        key = (plan.key, session.job.controller, session.job.output_unit, session.job.name)
-        if key == self._files_for:
+        if self._files == self.session.files and self._files_column.count():
             return
-        self._files_for = key
-        profile = controller(session.job.controller) if session.job.controller in controllers() else self._profiles[0]
-        self._files = gcode_files(session.job, session.board, plan.run, profile)
+        self._files = self.session.files
         self._shown_file = min(self._shown_file, max(len(self._files) - 1, 0))
         while self._files_column.count():
             item = self._files_column.takeAt(0)
@@ -171,9 +167,8 @@ class OutputPage(Page):
 
     def write_into(self, folder: FilePath) -> None:
         """Write all files of the board; say where, or what went wrong."""
-        self._make_files()
         try:
-            written = write_files(self._files, folder)
+            written = write_files(list(self._files), folder)
         except OutputError as error:
             self._told.setText(str(error))
             self.session.said.emit("stop", str(error))

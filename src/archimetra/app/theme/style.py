@@ -138,11 +138,11 @@ def style_sheet(t: Tokens) -> str:
     QToolButton[kind="small"] {{ font-size: {s(NOTE_PX)}px; color: {t.quiet}; padding: 1px 5px; }}
     QToolButton[kind="small"]:checked {{ color: {t.ink}; font-weight: 600; background: {t.wash}; }}
     QToolButton[kind="small"]:focus {{ border: 1px solid {t.accent}; }}
-    QListWidget {{ background: transparent; border: none; outline: none; }}
+    QListWidget {{ background: transparent; border: 1px solid transparent; border-radius: 4px; outline: none; }}
+    QListWidget:focus {{ border: 1px solid {t.accent}; }}
     QListWidget::item {{ border: 1px solid transparent; border-radius: 4px; }}
     QListWidget::item:hover {{ background: {t.wash}; }}
     QListWidget::item:selected {{ border: 1px solid {t.accent}; background: {t.panel}; color: {t.ink}; }}
-    QListWidget:focus::item:selected {{ border: 2px solid {t.accent}; }}
     QCheckBox {{ spacing: 8px; }}
     QCheckBox::indicator {{ width: {s(14)}px; height: {s(14)}px; border: 1px solid {t.quiet}; border-radius: 3px;
         background: {t.field}; }}

@@ -22,7 +22,7 @@ class QuantityField(QWidget):
         super().__init__(parent)
         self._edit, self._note, self._shown = QLineEdit(), QLabel(), ""
         self._edit.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self._edit.setFixedWidth(width)
+        self._edit.setFixedWidth(scaled(width))
         self._edit.setAccessibleName(name)
         self._note.setProperty("kind", "note")
         self._note.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -70,6 +70,20 @@ class QuantityField(QWidget):
             self._shown = self._edit.text()
             self._edit.setModified(False)
             self.entered.emit(self._shown)
+
+
+class TextField(QuantityField):
+    """A line for a name: as wide as there is room, read from the left."""
+
+    def __init__(self, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(name, parent)
+        self._edit.setAlignment(Qt.AlignmentFlag.AlignLeft)
+        self._edit.setMinimumWidth(0)
+        self._edit.setMaximumWidth(16_777_215)
+        self._note.hide()
+
+    def show_text(self, text: str) -> None:
+        self.show_quantity(text, "")
 
 
 class ChoiceRow(QWidget):
