@@ -13,7 +13,7 @@ from pathlib import Path as FilePath
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QColor, QImage
+from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QMessageBox
 
@@ -636,3 +636,16 @@ def test_a_real_window_on_a_real_screen_shows_the_board(screen, tmp_path):
     image = QImage(str(out))
     assert (image.width(), image.height()) == (1280, 800)
     gc.collect()
+
+
+def test_the_toolkit_counts_its_references(qtbot):
+    """A PySide release handed back None uncounted; after some thousand calls the whole window died."""
+    canvas = QImage(20, 20, QImage.Format.Format_RGB32)
+    painter = QPainter(canvas)
+    before = sys.getrefcount(None)
+    for _ in range(1000):
+        painter.setPen(QColor("black"))
+        painter.drawLine(0, 0, 5, 5)
+    after = sys.getrefcount(None)
+    painter.end()
+    assert after > before - 200

@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 
 from archimetra.geometry.arc_kernels import fit_run
-from archimetra.geometry.arrays import BoolArray, FloatArray
+from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import Kind, Path
 
 CORNER_DEGREES = 20.0  # a sharper turn between two chords is a corner that no arc may round
@@ -25,9 +25,14 @@ def fit_arcs(points: FloatArray, *, tolerance_mm: float, closed: bool) -> Path:
     points = without_repeats(points)
     if len(points) < 2:
         raise ValueError("a path needs two different points")
+    turn = _turns(points, closed=closed)
     if closed:
-        points = _begun_at_a_corner(points)
-    corners = _corners(points)
+        # begin at the sharpest corner, if there is one, so that no arc has to end early at the seam
+        sharpest = int(np.argmax(turn[:-1]))
+        if turn[sharpest] > CORNER_DEGREES and sharpest > 0:
+            points = np.vstack((points[sharpest:-1], points[: sharpest + 1]))
+            turn = np.concatenate((turn[sharpest:-1], turn[: sharpest + 1]))
+    corners = turn > CORNER_DEGREES
     ends, bulges = fit_run(np.ascontiguousarray(points), corners, tolerance_mm)
     nodes = np.vstack((points[:1], points[ends]))
     return Path.arcs(nodes, bulges, closed=closed)
@@ -86,16 +91,3 @@ def _turns(points: FloatArray, *, closed: bool) -> FloatArray:
 def _angle(a: FloatArray, b: FloatArray) -> FloatArray:
     cross = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
     return np.asarray(np.degrees(np.abs(np.arctan2(cross, (a * b).sum(axis=1)))))
-
-
-def _corners(points: FloatArray) -> BoolArray:
-    return np.asarray(_turns(points, closed=False) > CORNER_DEGREES)
-
-
-def _begun_at_a_corner(points: FloatArray) -> FloatArray:
-    """A closed run begun at its sharpest corner, if it has one, so that no arc has to end early at the seam."""
-    turn = _turns(points, closed=True)[:-1]
-    k = int(np.argmax(turn))
-    if turn[k] <= CORNER_DEGREES or k == 0:
-        return points
-    return np.vstack((points[k:-1], points[: k + 1]))

@@ -25,8 +25,11 @@ from archimetra.job.bits import Bit, Spin
 from archimetra.job.cuts import Direction, ProfileCut, Side
 from archimetra.job.shapes import Shape
 
-FLATTEN_MM = 0.002  # outline to chords
-FIT_MM = 0.005  # chords back to arcs; with the above within a hundredth in all
+# how far the bit's centre may stray from its true line, a hundredth in all: curves to chords, needless points
+# dropped before the costly steps, chords back to arcs (the corner arcs of the offset lie within the last)
+FLATTEN_MM = 0.002
+THIN_MM = 0.003
+FIT_MM = 0.004
 EXACT_FIT_MM = 0.02  # a hole this near to the bit's own size is one plunge
 SMALLEST_RING_MM2 = 0.001
 
@@ -80,7 +83,7 @@ def _on_the_line(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> list[Con
 
 def _beside_the_line(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> tuple[list[Contour], list[Finding]]:
     findings = [_open_finding(shape, path, cut) for shape in shapes for path in shape.placed() if not path.closed]
-    region = thinned(kept_region(shapes), tolerance_mm=FLATTEN_MM / 2)
+    region = thinned(kept_region(shapes), tolerance_mm=THIN_MM)
     if region.is_empty:
         return [], findings
     distance = bit.radius if cut.side is Side.OUTSIDE else -bit.radius
@@ -117,8 +120,9 @@ def _not_followed(
     close together that the bit cannot pass between them."""
     plunges: list[Contour] = []
     findings: list[Finding] = []
-    field = SegmentField(rings, reach_mm=bit.radius + 1.0) if rings else None
-    for opening in _openings(region, cut.side):
+    openings = _openings(region, cut.side)
+    field = SegmentField(rings, reach_mm=bit.radius + 1.0) if rings and openings else None
+    for opening in openings:
         edge = shapely.get_coordinates(shapely.segmentize(opening.exterior, bit.radius))
         if field is not None and field.gaps(edge).min() <= bit.radius + 0.05:
             continue  # some line runs along it

@@ -22,7 +22,7 @@ from archimetra.toolpath.moves import Move, MoveList, Role, Toolpath
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import lay_pass, pass_depths, plunge_to, ramp_length
 from archimetra.toolpath.tabs import CORNER_DEGREES, tab_spans
-from archimetra.toolpath.track import Track, ring_distance
+from archimetra.toolpath.track import Track, nearest_on_ring, ring_distance
 
 Progress = Callable[[float], None]  # share done, 0 to 1; raises CancelledError to stop
 
@@ -211,14 +211,14 @@ def start_station(track: Track, tabs: FloatArray, *, bit_diameter: float) -> flo
         middles = longest.mean(axis=1)
         candidates = np.concatenate((middles, candidates))
     corners = track.corners(sharper_than_degrees=CORNER_DEGREES, tighter_than_mm=bit_diameter * 0.8)
-    room = np.full(len(candidates), track.length)
-    for corner in corners:
-        room = np.minimum(room, ring_distance(candidates, float(corner), track.length))
+    room = nearest_on_ring(candidates, corners, track.length)
     for low, high in tabs:
         inside = ring_distance(candidates, float(low + high) / 2, track.length) - (high - low) / 2
         room = np.minimum(room, inside)
     on_straight = np.zeros(len(candidates))
-    for low, high in straight:
-        on_straight = np.maximum(on_straight, np.where((candidates > low) & (candidates < high), high - low, 0.0))
+    if len(straight):
+        last = np.maximum(np.searchsorted(straight[:, 0], candidates, side="left") - 1, 0)  # they rise, none overlap
+        begins, ends = straight[last].T
+        on_straight = np.where((candidates > begins) & (candidates < ends), ends - begins, 0.0)
     score = np.minimum(on_straight, track.length / 4) + 2 * np.minimum(room, 5 * bit_diameter)
     return float(candidates[int(np.argmax(score))])

@@ -8,7 +8,7 @@ import numpy as np
 
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.cuts import Tabs
-from archimetra.toolpath.track import Track, ring_distance
+from archimetra.toolpath.track import Track, nearest_on_ring
 
 _PHASES = 96  # how many ways of turning the even spread are tried
 CORNER_DEGREES = 20.0
@@ -39,9 +39,7 @@ def tab_spans(track: Track, tabs: Tabs, *, bit_diameter: float) -> TabSpans:
     best = _best_spread(track.length, count, pitch, corners)
     centres = np.array([_nudged(c, corners, need, min(pitch / 3, pitch / 2 - lift / 2), track.length) for c in best])
     centres = _kept_apart(np.sort(centres % track.length), best, lift, track.length)
-    near = sum(
-        1 for c in centres if len(corners) and ring_distance(corners, float(c), track.length).min() < need - 1e-6
-    )
+    near = int((nearest_on_ring(centres, corners, track.length) < need - 1e-6).sum()) if len(corners) else 0
     return TabSpans(np.column_stack((centres - lift / 2, centres + lift / 2)), tabs.count, near)
 
 
@@ -52,17 +50,9 @@ def _best_spread(length: float, count: int, pitch: float, corners: FloatArray) -
         return np.asarray(even + pitch / 2, dtype=np.float64)
     phases = np.arange(_PHASES) / _PHASES * pitch
     centres = np.mod(even[None, :] + phases[:, None], length)
-    nearest = _corner_gaps(centres, corners, length)
+    nearest = nearest_on_ring(centres, corners, length)
     best = int(np.argmax(nearest.min(axis=1) + 1e-3 * nearest.mean(axis=1)))
     return np.array(centres[best], dtype=np.float64)
-
-
-def _corner_gaps(stations: FloatArray, corners: FloatArray, length: float) -> FloatArray:
-    """Distance along the closed track from each station to its nearest corner; ``corners`` rise."""
-    around = np.concatenate(([corners[-1] - length], corners, [corners[0] + length]))
-    after = np.searchsorted(around, stations)
-    after = np.clip(after, 1, len(around) - 1)
-    return np.asarray(np.minimum(stations - around[after - 1], around[after] - stations))
 
 
 def _nudged(centre: float, corners: FloatArray, need: float, reach: float, length: float) -> float:
@@ -71,7 +61,7 @@ def _nudged(centre: float, corners: FloatArray, need: float, reach: float, lengt
         return centre
     steps = np.linspace(-reach, reach, 81)
     places = np.mod(centre + steps, length)
-    nearest = _corner_gaps(places, corners, length)
+    nearest = nearest_on_ring(places, corners, length)
     good = nearest >= need
     if good.any():
         return float(places[good][np.argmin(np.abs(steps[good]))])

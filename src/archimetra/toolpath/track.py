@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from archimetra.geometry.arrays import BoolArray, ByteArray, FloatArray
+from archimetra.geometry.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from archimetra.geometry.path import Kind, Path, arc_centres
 from archimetra.toolpath.moves import Move
 
@@ -55,51 +55,54 @@ class Track:
     def points(self, stations: FloatArray) -> FloatArray:
         """Points (n, 2) at stations."""
         s, _ = self._folded(stations)
-        i = np.minimum(np.searchsorted(self._ends, s, side="left"), len(self._ends) - 1)
-        t = np.clip((s - self._starts[i]) / (self._ends[i] - self._starts[i]), 0.0, 1.0)
-        out = self._p[i] + (self._q[i] - self._p[i]) * t[:, None]
-        arcs = self._is_arc[i] & (t > 0) & (t < 1)
-        k = i[arcs]
-        angle = self._angle[k] + self._sweep[k] * t[arcs]
-        out[arcs] = self._centre[k] + self._radius[k, None] * np.column_stack((np.cos(angle), np.sin(angle)))
-        out[t >= 1] = self._q[i[t >= 1]]  # joints to the bit
-        return np.asarray(out)
+        return self._on_elements(self._element_at(s), s)
 
     def moves(self, stations: FloatArray) -> tuple[FloatArray, ByteArray, FloatArray]:
         """Points (n, 2), kinds and arc centres of the moves through rising stations; row 0 is the start.
 
         Between two neighbouring stations there must be no joint; equal stations give a straight move on the spot.
         """
-        points = self.points(stations)
+        half = np.diff(stations) / 2
+        middle, is_back = self._folded(stations[:-1] + half)
+        i = self._element_at(middle)
+        # each move lies on one element: its end is found from its middle, not searched for again
+        ends = self._on_elements(i, middle + np.where(is_back, -half, half))
         kind = np.full(len(stations), Move.LINE, dtype=np.uint8)
         centre = np.zeros((len(stations), 2))
-        middle, is_back = self._folded((stations[:-1] + stations[1:]) / 2)
-        i = np.minimum(np.searchsorted(self._ends, middle, side="left"), len(self._ends) - 1)
-        moved = stations[1:] > stations[:-1] + 1e-9
-        arcs = np.flatnonzero(self._is_arc[i] & moved)
+        arcs = np.flatnonzero(self._is_arc[i] & (half > 5e-10))
         is_left = (self._bulge[i[arcs]] > 0) != is_back[arcs]
         kind[arcs + 1] = np.where(is_left, Move.ARC_CCW, Move.ARC_CW)
         centre[arcs + 1] = self._centre[i[arcs]]
-        return points, kind, centre
+        return np.vstack((self.points(stations[:1]), ends)), kind, centre
+
+    def _element_at(self, s: FloatArray) -> IntArray:
+        return np.minimum(np.searchsorted(self._ends, s, side="left"), len(self._ends) - 1)
+
+    def _on_elements(self, i: IntArray, s: FloatArray) -> FloatArray:
+        """Points at folded stations of the given elements, joints to the bit."""
+        t = (s - self._starts[i]) / (self._ends[i] - self._starts[i])
+        out = self._p[i] + (self._q[i] - self._p[i]) * t[:, None]
+        is_inner = (t > 1e-12) & (t < 1 - 1e-12)
+        arcs = self._is_arc[i] & is_inner
+        k = i[arcs]
+        angle = self._angle[k] + self._sweep[k] * t[arcs]
+        out[arcs] = self._centre[k] + self._radius[k, None] * np.column_stack((np.cos(angle), np.sin(angle)))
+        ends = i[~is_inner]
+        out[~is_inner] = np.where(t[~is_inner, None] > 0.5, self._q[ends], self._p[ends])
+        return np.asarray(out)
 
     def straight_stretches(self) -> FloatArray:
-        """(k, 2) start and end stations of straight lines, joined where one goes on in the same direction."""
-        out: list[list[float]] = []
-        last = None
-        for i in np.flatnonzero(~self._is_arc):
-            d = self._q[i] - self._p[i]
-            d = d / np.hypot(*d)
-            if (
-                last is not None
-                and last[0] == i - 1
-                and abs(d[0] * last[1][1] - d[1] * last[1][0]) < 0.01
-                and d @ last[1] > 0
-            ):
-                out[-1][1] = float(self._ends[i])
-            else:
-                out.append([float(self._starts[i]), float(self._ends[i])])
-            last = (i, d)
-        return np.array(out).reshape(-1, 2)
+        """(k, 2) start and end stations of straight lines, rising, joined where one goes on in the same direction."""
+        lines = np.flatnonzero(~self._is_arc)
+        if not len(lines):
+            return np.zeros((0, 2))
+        d = self._q[lines] - self._p[lines]
+        d /= np.hypot(d[:, 0], d[:, 1])[:, None]
+        cross = d[:-1, 0] * d[1:, 1] - d[:-1, 1] * d[1:, 0]
+        goes_on = (np.diff(lines) == 1) & (np.abs(cross) < 0.01) & ((d[:-1] * d[1:]).sum(axis=1) > 0)
+        first = np.concatenate(([True], ~goes_on))
+        last = np.concatenate((~goes_on, [True]))
+        return np.column_stack((self._starts[lines[first]], self._ends[lines[last]]))
 
     def corners(self, *, sharper_than_degrees: float, tighter_than_mm: float) -> FloatArray:
         """Stations of sharp turns: joints that turn, and arcs so tight that they are a corner gone round."""
@@ -138,3 +141,15 @@ def ring_distance(a: FloatArray, b: float, length: float) -> FloatArray:
     """How far apart stations lie on a closed track, the shorter way round."""
     d = np.mod(np.abs(a - b), length)
     return np.asarray(np.minimum(d, length - d))
+
+
+def nearest_on_ring(stations: FloatArray, marks: FloatArray, length: float) -> FloatArray:
+    """How far each station (n, ...) in [0, length) lies from the nearest mark, either way round; ``marks`` rise.
+
+    The length where there are no marks.
+    """
+    if not len(marks):
+        return np.full(stations.shape, length)
+    around = np.concatenate(([marks[-1] - length], marks, [marks[0] + length]))
+    after = np.clip(np.searchsorted(around, stations), 1, len(around) - 1)
+    return np.asarray(np.minimum(stations - around[after - 1], around[after] - stations))

@@ -1,0 +1,157 @@
+"""Rows without a window: reading, planning, stock, G-code, and how they grow."""
+
+from __future__ import annotations
+
+import io
+import warnings
+from collections.abc import Callable, Iterator
+
+import numpy as np
+import shapely
+
+from archimetra.artwork.svg import read_svg
+from archimetra.engine.planning import plan_board
+from archimetra.geometry.offset import quarter_segments
+from archimetra.geometry.path import Path
+from archimetra.geometry.region import region_of
+from archimetra.job.bits import BitKind
+from archimetra.output.controllers import controller
+from archimetra.output.files import gcode_files
+from archimetra.output.gcode_reader import read_gcode
+from archimetra.stock.bitshapes import bit_shapes
+from archimetra.stock.sweep_kernels import TILE, sweep
+from archimetra.stock.timeline import StockTimeline, cell_for
+from archimetra.toolpath.contours import FLATTEN_MM
+from archimetra.toolpath.profile import plan_profile
+from pieces import job_of, replace, svg_of_size, wavy
+from rows import Row, compared, seconds, spell
+
+
+def svg_reading() -> Iterator[Row]:
+    """Against the public SVG parser alone, which then still has no shapes in mm and no report."""
+    import svgelements
+
+    data = svg_of_size(5.0)
+
+    def floor() -> None:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            svgelements.SVG.parse(io.BytesIO(data), reify=True)
+
+    yield compared("SVG of 5 MB, to shapes in mm", floor, lambda: read_svg(data, name="x.svg"), reach=1.5, runs=2)
+
+
+def profile_planning() -> Iterator[Row]:
+    """Against one library offset of the same region: outside, to the finished toolpath in all its passes."""
+    for points in (2_000, 20_000):
+        path = Path.polyline(wavy(points, at=(300.0, 300.0)), closed=True)
+        job = job_of([path])
+        board = job.boards[0]
+        cut, bit = board.cuts[0], job.bits[0]
+        shapes = board.shapes_of(cut)
+        region = region_of(shapes[0].placed(), shapes[0].fill_rule)
+        steps = quarter_segments(bit.radius, FLATTEN_MM / 2)
+
+        def floor(region=region, bit=bit, steps=steps) -> None:
+            shapely.buffer(region, bit.radius, quad_segs=steps)
+
+        def work(shapes=shapes, cut=cut, bit=bit, board=board) -> None:
+            plan_profile(shapes, cut, bit, board)
+
+        yield compared(f"profile of {points:,} segments, all passes", floor, work, reach=1.5)
+
+
+def stock_sweep() -> Iterator[Row]:
+    """Long moves against the minimum of two arrays as large as the cells touched; short moves as a rate."""
+    job = job_of([Path.rectangle(10, 10, 100, 100)])
+    cell, shape = 0.25, (2400, 2400)
+    rows = np.linspace(10, 590, 300)
+    points = np.array([(x, y, -3.0) for k, y in enumerate(rows) for x in ((10, 590) if k % 2 else (590, 10))])
+    bits = bit_shapes([replace(job.bits[0], kind=BitKind.STRAIGHT, diameter=6.0)])
+    bit_of = np.zeros(len(points), np.int64)
+    tiles = np.zeros((shape[0] // TILE + 1, shape[1] // TILE + 1), bool)
+    field = np.zeros(shape, np.float32)
+    touched = int(300 * 580 / cell * 6.0 / cell)
+    a, b = np.zeros(touched, np.float32), np.ones(touched, np.float32)
+
+    def work() -> None:
+        field[:] = 0.0
+        sweep(field, 0.0, 0.0, cell, points, 1, len(points), bit_of, *bits.arguments(), tiles)
+
+    work()
+    clearing = seconds(lambda: field.fill(0.0))
+    row = compared("stock: long moves, 6 mm bit, 0.25 mm cells", lambda: np.minimum(a, b, out=a), work, reach=4.0)
+    yield row._replace(value=row.value - clearing / seconds(lambda: np.minimum(a, b, out=a)))
+    yield _short_moves(bits)
+
+
+def _short_moves(bits) -> Row:
+    ring = wavy(200_000, size=280.0, waves=400, at=(300.0, 300.0))
+    points = np.column_stack((ring, np.full(len(ring), -2.0)))
+    field = np.zeros((2400, 2400), np.float32)
+    tiles = np.zeros((40, 40), bool)
+    bit_of = np.zeros(len(points), np.int64)
+    best = min(
+        seconds(lambda: sweep(field, 0.0, 0.0, 0.25, points, 1, len(points), bit_of, *bits.arguments(), tiles))
+        for _ in range(3)
+    )
+    us = best / len(points) * 1e6
+    return Row("stock: 200,000 short moves", "300k moves/s", f"{1 / us * 1e3:.0f}k moves/s", us, 1e6 / 300e3, "us each")
+
+
+def seeking() -> Iterator[Row]:
+    """Any moment of an hour's job."""
+    rng = np.random.default_rng(2)
+    rings = [Path.polyline(wavy(900, size=26.0, waves=9, at=at), closed=True) for at in _grid(9, 62.0)]
+    job = job_of(rings)
+    board = job.boards[0]
+    plan = plan_board(job, board, {})
+    timeline = StockTimeline(board.sheet, plan.run, job.bits, cell=cell_for(board.sheet), times=plan.times.ends)
+    moments = rng.uniform(0, plan.times.total, 60)
+    timeline.seek(0.0)
+    took = [seconds(lambda s=s: timeline.seek(float(s))) for s in moments]
+    worst = float(np.percentile(took, 95)) * 1000
+    yield Row(
+        f"seek to any moment of {plan.times.total / 60:.0f} min, {len(plan.run):,} moves",
+        f"{timeline.cell:g} mm cells",
+        f"median {np.median(took) * 1000:.0f} ms",
+        worst,
+        50.0,
+        "ms (95 %)",
+    )
+
+
+def gcode() -> Iterator[Row]:
+    """Writing and reading back."""
+    rings = [Path.polyline(wavy(2_000, size=26.0, waves=40, at=at), closed=True) for at in _grid(9, 62.0)]
+    job = job_of(rings)
+    board = job.boards[0]
+    plan = plan_board(job, board, {})
+    files = gcode_files(job, board, plan.run, controller("rs274"))
+    lines = files[0].text.count("\n")
+    write = min(seconds(lambda: gcode_files(job, board, plan.run, controller("rs274"))) for _ in range(3))
+    read = min(seconds(lambda: read_gcode(files[0].text)) for _ in range(2))
+    yield Row(f"G-code: {lines:,} lines written", "", spell(write), write / lines * 1e6, None, "us a line")
+    yield Row(f"G-code: {lines:,} lines read", "", spell(read), read / lines * 1e6, None, "us a line")
+
+
+def growth() -> Iterator[Row]:
+    """Time a point costs in a drawing eight times as large: 1 is linear, n log n stays below 1.5."""
+    yield _growth("planning grows (5k to 40k segments)", lambda n: Path.polyline(wavy(n, at=(300, 300)), closed=True))
+
+
+def _growth(name: str, make: Callable[[int], Path]) -> Row:
+    each = []
+    for n in (5_000, 40_000):
+        job = job_of([make(n)])
+        board = job.boards[0]
+        plan_board(job, board, {})
+        each.append(min(seconds(lambda job=job, board=board: plan_board(job, board, {})) for _ in range(3)) / n * 1e6)
+    return Row(name, f"{each[0]:.1f} us a point", f"{each[1]:.1f} us a point", each[1] / each[0], 1.5)
+
+
+def _grid(count: int, pitch: float) -> list[tuple[float, float]]:
+    return [(40 + pitch * i, 40 + pitch * j) for i in range(count) for j in range(count)]
+
+
+ROWS = (svg_reading, profile_planning, stock_sweep, seeking, gcode, growth)

@@ -1,0 +1,173 @@
+"""Rows with the real window: its start, and how long its event loop is ever held up."""
+
+from __future__ import annotations
+
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path as FilePath
+
+import numpy as np
+from PySide6.QtCore import QPointF, QTimer
+from PySide6.QtWidgets import QApplication
+
+from archimetra.app.session import Session
+from archimetra.app.theme import style
+from archimetra.app.window import MainWindow
+from archimetra.demo import quay_tide_clock
+from archimetra.geometry.affine import Affine
+from archimetra.geometry.path import Path
+from archimetra.job import edits
+from archimetra.job.file import JobFile
+from archimetra.job.job import Job
+from pieces import job_of, svg_of_size, wavy
+from rows import Row, compared
+
+
+def first_window() -> Iterator[Row]:
+    """Process start to a painted window that takes input."""
+
+    def start(which: str) -> Callable[[], None]:
+        script = str(FilePath(__file__).with_name("first_window.py"))
+
+        def run() -> None:
+            subprocess.run([sys.executable, script, which], check=True, capture_output=True)
+
+        return run
+
+    yield compared("first window, ready for input", start("bare"), start("archimetra"), reach=1.6, runs=7)
+
+
+def stalls() -> Iterator[Row]:
+    """The event loop's longest waits while things go on around it."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    style.load_fonts()
+    with _Desk(app, quay_tide_clock()) as desk:
+        yield desk.watched("stall while planning, 20,000-segment profile replanned 8 times", desk.replan_often)
+        yield desk.watched("stall while playing the run", desk.play)
+        yield desk.watched("stall while dragging the section line", desk.drag_section)
+        yield desk.watched("stall while a 5 MB SVG is read", desk.read_svg)
+    rings = [Path.polyline(wavy(500, size=12.0, waves=9, at=at), closed=True) for at in _grid(20, 28.0)]
+    with _Desk(app, JobFile(job_of(rings))) as desk:
+        yield desk.watched("stall while panning and zooming 200,000 segments", desk.pan)
+        yield desk.watched("stall while 400 shapes are dragged", desk.drag_shapes)
+
+
+class _Desk:
+    """A window on a job, and a clock that notes every gap between two turns of its event loop."""
+
+    def __init__(self, app, content: JobFile) -> None:
+        self.app = app
+        self.session = Session()
+        self.window = MainWindow(self.session, theme="light")
+        self._content = content
+        self._gaps: list[float] = []
+        self._last = 0.0
+        self._clock = QTimer()
+        self._clock.setInterval(1)
+        self._clock.timeout.connect(self._tick)
+
+    def __enter__(self) -> _Desk:
+        self.window.show()
+        self.session.start(None)
+        self.session.open_job(self._content, None)
+        self.run_until(lambda: not self.session.is_planning and self.session.moment is not None)
+        self.run_for(1.0)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.session.forget_changes()
+        self.window.close()
+        self.run_for(0.2)
+
+    def watched(self, name: str, work: Callable[[], None]) -> Row:
+        self._gaps = []
+        self._last = time.perf_counter()
+        self._clock.start()
+        work()
+        self._clock.stop()
+        gaps = np.array(self._gaps) * 1000
+        # a gap counts for as long as it lasts: of all moments someone might click, the share that meets a long one
+        order = np.sort(gaps)
+        share = np.cumsum(order) / order.sum()
+        p99 = float(np.percentile(gaps, 99))
+        felt = float(order[np.searchsorted(share, 0.99)])
+        return Row(name, "16 ms frame", f"longest {gaps.max():.0f} ms, felt {felt:.0f}", p99, 50.0, "ms (99 %)")
+
+    def _tick(self) -> None:
+        now = time.perf_counter()
+        self._gaps.append(now - self._last)
+        self._last = now
+
+    def run_for(self, seconds: float) -> None:
+        end = time.perf_counter() + seconds
+        while time.perf_counter() < end:
+            self.app.processEvents()
+            time.sleep(0.0002)
+
+    def run_until(self, done: Callable[[], bool], limit: float = 120.0) -> None:
+        end = time.perf_counter() + limit
+        while not done() and time.perf_counter() < end:
+            self.app.processEvents()
+            time.sleep(0.0002)
+
+    # ---- what is done meanwhile
+
+    def replan_often(self) -> None:
+        job: Job = job_of([Path.polyline(wavy(20_000, at=(300, 300)), closed=True)])
+        self.session.open_job(JobFile(job), None)
+        cut = self.session.board.cuts[0].id
+        for k in range(8):
+            self.run_for(0.15)
+            self.session.apply(edits.change_cut(self.session.job, cut, "Depth", end_depth=5.0 + k, goes_through=False))
+        self.run_until(lambda: not self.session.is_planning)
+        self.run_for(1.0)
+
+    def play(self) -> None:
+        self.session.go_to(0.0)
+        self.window.playback.set_speed(500)
+        self.window.toggle_play()
+        self.run_for(3.0)
+        self.window.playback.stop()
+
+    def drag_section(self) -> None:
+        for k in range(150):
+            y = 20.0 + 2 * k
+            self.session.move_line(((-10.0, y), (330.0, y + 30)))
+            self.run_for(0.01)
+
+    def read_svg(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            path = FilePath(folder) / "large.svg"
+            path.write_bytes(svg_of_size(5.0))
+            self.window.station_artwork()
+            self.session.read_artwork(path)
+            self.run_until(lambda: not self.session.is_reading)
+            self.run_for(0.5)
+
+    def pan(self) -> None:
+        plan = self.window.plan
+        for k in range(200):
+            view = plan.view.panned(3.0 if k % 40 < 20 else -3.0, 1.0)
+            plan.view = view.zoomed(1.03 if k % 100 < 50 else 1 / 1.03, QPointF(400, 250))
+            plan.update()
+            self.run_for(0.016)
+
+    def drag_shapes(self) -> None:
+        session = self.session
+        session.pick([shape.id for shape in session.board.shapes])
+        for _ in range(20):
+            edit = edits.move_shapes(
+                session.job, session.board.id, session.picked, Affine.shift(0.2, 0.1), merge="drag"
+            )
+            session.apply(edit)
+            self.run_for(0.03)
+
+
+def _grid(count: int, pitch: float) -> list[tuple[float, float]]:
+    return [(30 + pitch * i, 30 + pitch * j) for i in range(count) for j in range(count)]
+
+
+ROWS = (first_window, stalls)
