@@ -22,14 +22,11 @@ def main() -> None:
     if sys.argv[1] == "bare":
         window: QMainWindow = QMainWindow()
         window.resize(1280, 800)
+        window.show()
     else:
-        from archimetra.app.session import Session
-        from archimetra.app.theme import style
-        from archimetra.app.window import MainWindow
+        from archimetra.app.run import first_window
 
-        style.load_fonts()
-        window = MainWindow(Session(), theme="light")
-    window.show()
+        window = first_window(theme="light")
     # after the first exposure and paint the loop is idle: that is when a key or click would be answered
     QTimer.singleShot(0, lambda: QTimer.singleShot(0, lambda: (window.repaint(), QTimer.singleShot(0, ready))))
     app.exec()

@@ -36,7 +36,7 @@ def shared_engine():
 def open_window(qtbot, shared_engine, monkeypatch):
     """A function that opens a window on a job file and waits until it shows the finished stock."""
     opened = []
-    monkeypatch.setattr("archimetra.app.session.Engine", shared_engine.listen)
+    monkeypatch.setattr("archimetra.engine.client.Engine", shared_engine.listen)
     monkeypatch.setattr(shared_engine, "start", lambda: None)
     monkeypatch.setattr(shared_engine, "close", lambda: None)
 

@@ -10,14 +10,14 @@ import contextlib
 import logging
 from collections.abc import Callable, Iterable
 from pathlib import Path as FilePath
+from typing import TYPE_CHECKING
 
 import msgspec
 from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QImage
 
 from archimetra.artwork.drawing import Drawing
-from archimetra.engine.autosave import Autosave
-from archimetra.engine.client import Engine, lean_board, plan_key
+from archimetra.engine.keys import lean_board, plan_key
 from archimetra.engine.messages import (
     ArtworkRead,
     BoardPlan,
@@ -37,6 +37,10 @@ from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.job import Board, Job, new_job
 from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length, parse_number
 from archimetra.output.gcode_file import GcodeFile
+
+if TYPE_CHECKING:
+    from archimetra.engine.autosave import Autosave
+    from archimetra.engine.client import Engine
 
 log = logging.getLogger("archimetra")
 
@@ -92,6 +96,9 @@ class Session(QObject):
 
     def start(self, recovery_folder: FilePath | None) -> None:
         """Start the workers, and autosave where a folder is given; then plan what is shown."""
+        from archimetra.engine.autosave import Autosave  # processes and threads are not needed to show a window
+        from archimetra.engine.client import Engine
+
         self.engine = Engine(self._post)
         self.engine.start()
         if recovery_folder is not None:

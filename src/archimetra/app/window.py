@@ -8,6 +8,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from pathlib import Path as FilePath
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QBuffer, QIODevice, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QPixmap
@@ -33,10 +34,7 @@ from archimetra.app.actions import FILE_MENU, make_actions
 from archimetra.app.header import Header
 from archimetra.app.playback import Playback
 from archimetra.app.session import Session
-from archimetra.app.stations.artwork_page import ArtworkPage
-from archimetra.app.stations.board_page import BoardPage
-from archimetra.app.stations.cuts_page import CutsPage
-from archimetra.app.stations.output_page import OutputPage
+from archimetra.app.stations import STATIONS
 from archimetra.app.stations.page import Page
 from archimetra.app.theme import icons, style
 from archimetra.app.theme.tokens import DARK, LIGHT, Tokens
@@ -46,12 +44,17 @@ from archimetra.app.views.sequence_view import SequenceView
 from archimetra.app.views.showing import plan_scene, section_data, sequence_blocks, sequence_summary
 from archimetra.base.errors import ArchimetraError, JobFileError
 from archimetra.base.findings import Finding, Severity
-from archimetra.engine.autosave import Recovered, discard
 from archimetra.job import edits
 from archimetra.job.file import SUFFIX, JobFile
 from archimetra.job.ids import CutId
 from archimetra.job.job import new_job
 from archimetra.job.quantities import Unit
+
+if TYPE_CHECKING:
+    from archimetra.app.stations.artwork_page import ArtworkPage
+    from archimetra.app.stations.cuts_page import CutsPage
+    from archimetra.app.stations.output_page import OutputPage
+    from archimetra.engine.autosave import Recovered
 
 RAIL_WIDTH, PAGE_WIDTH = 64, 330
 THEMES = ("system", "light", "dark")
@@ -65,7 +68,7 @@ class MainWindow(QMainWindow):
         self._demo = demo
         self._theme = theme if theme in THEMES else "system"
         self.tokens = self._wanted_tokens()
-        style.apply(self.tokens)
+        style.apply_font_and_palette(self.tokens)
         self.setWindowTitle("Archimetra")
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
@@ -75,6 +78,8 @@ class MainWindow(QMainWindow):
         self._connect()
         self._show_station(0)
         self._show_all()
+        # last: each move of a widget into a layout would style it, and all it holds, once more
+        style.apply_sheet(self.tokens)
 
     # ---- building
 
@@ -89,20 +94,12 @@ class MainWindow(QMainWindow):
         self.plan = PlanView(self.tokens)
         self.section = SectionView(self.tokens)
         self.sequence = SequenceView(self.tokens)
-        self.artwork_page = ArtworkPage(self.session, self.tokens)
-        self.cuts_page = CutsPage(self.session, self.tokens)
-        self.output_page = OutputPage(self.session, self.tokens)
-        self.pages: tuple[Page, ...] = (
-            BoardPage(self.session, self.tokens),
-            self.artwork_page,
-            self.cuts_page,
-            self.output_page,
-        )
+        self.pages: dict[int, Page] = {}  # by station, made when first shown
         self._stack = QStackedWidget()
         self._stack.setObjectName("page")
         self._stack.setFixedWidth(style.scaled(PAGE_WIDTH))
-        for page in self.pages:
-            self._stack.addWidget(page.widget)
+        for _ in STATIONS:
+            self._stack.addWidget(QWidget())
         views = QSplitter(Qt.Orientation.Vertical)
         views.setHandleWidth(1)
         views.setChildrenCollapsible(False)
@@ -133,18 +130,11 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 8, 0, 8)
         column.setSpacing(4)
         self._stations: list[QToolButton] = []
-        for number, (name, tip) in enumerate(
-            (
-                ("Board", "The sheet, zero, heights (Ctrl+1)"),
-                ("Artwork", "Bring in and place drawings (Ctrl+2)"),
-                ("Cuts", "What is cut, with which bit (Ctrl+3)"),
-                ("Output", "Files for the machine (Ctrl+4)"),
-            )
-        ):
+        for number, station in enumerate(STATIONS):
             button = QToolButton()
-            button.setText(name)
-            button.setToolTip(tip)
-            button.setAccessibleName(f"Station {name}")
+            button.setText(station.name)
+            button.setToolTip(f"{station.tip} (Ctrl+{number + 1})")
+            button.setAccessibleName(f"Station {station.name}")
             button.setCheckable(True)
             button.setProperty("kind", "station")
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
@@ -157,8 +147,8 @@ class MainWindow(QMainWindow):
         return rail
 
     def _tint_rail(self) -> None:
-        for button, name in zip(self._stations, ("frame", "vector-spline", "bit", "file-export"), strict=True):
-            button.setIcon(icons.icon(name, self.tokens.quiet, checked=self.tokens.accent))
+        for button, station in zip(self._stations, STATIONS, strict=True):
+            button.setIcon(icons.icon(station.icon, self.tokens.quiet, checked=self.tokens.accent))
 
     def _plan_holder(self) -> QWidget:
         holder = QWidget()
@@ -280,7 +270,7 @@ class MainWindow(QMainWindow):
         self._refresh_page()
 
     def _refresh_page(self) -> None:
-        self.pages[self._stack.currentIndex()].refresh()
+        self._page(self._stack.currentIndex()).refresh()
 
     def _show_planning(self) -> None:
         s = self.session
@@ -380,7 +370,32 @@ class MainWindow(QMainWindow):
 
     # ---- stations
 
+    def _page(self, number: int) -> Page:
+        """The page of a station, made when first asked for."""
+        page = self.pages.get(number)
+        if page is None:
+            page = self.pages[number] = STATIONS[number].make(self.session, self.tokens)
+            self._stack.insertWidget(number, page.widget)
+            empty = self._stack.widget(number + 1)
+            if empty is not None:
+                self._stack.removeWidget(empty)
+                empty.deleteLater()
+        return page
+
+    @property
+    def artwork_page(self) -> ArtworkPage:
+        return cast("ArtworkPage", self._page(1))
+
+    @property
+    def cuts_page(self) -> CutsPage:
+        return cast("CutsPage", self._page(2))
+
+    @property
+    def output_page(self) -> OutputPage:
+        return cast("OutputPage", self._page(3))
+
     def _show_station(self, number: int) -> None:
+        self._page(number)
         self._stack.setCurrentIndex(number)
         for k, button in enumerate(self._stations):
             button.setChecked(k == number)
@@ -560,6 +575,8 @@ class MainWindow(QMainWindow):
 
     def offer_recovery(self, found: list[Recovered]) -> None:
         """After a crash: open what was being worked on, as not saved yet."""
+        from archimetra.engine.autosave import discard
+
         if not found:
             return
         newest = found[0]
@@ -610,10 +627,11 @@ class MainWindow(QMainWindow):
             self._show_all()
             return
         self.tokens = tokens
-        style.apply(tokens)
+        style.apply_font_and_palette(tokens)
+        style.apply_sheet(tokens)
         for view in (self.header, self.plan, self.section, self.sequence):
             view.show_theme(tokens)
-        for page in self.pages:
+        for page in self.pages.values():
             page.show_theme(tokens)
         self._tint_rail()
         self._show_all()

@@ -14,10 +14,8 @@ from multiprocessing.connection import Connection
 from multiprocessing.shared_memory import SharedMemory
 from typing import Any
 
-import msgspec
-
 from archimetra.engine import desk_process, planner_process, stock_process
-from archimetra.engine.keys import board_key, cut_key
+from archimetra.engine.keys import lean_board, lean_job, plan_key
 from archimetra.engine.messages import (
     ArtworkRequest,
     BoardPlan,
@@ -75,7 +73,7 @@ class Engine:
         with self._newest.get_lock():
             self._newest.value += 1
             number = int(self._newest.value)
-        self._wanted = PlanRequest(number, _lean_job(job), lean)
+        self._wanted = PlanRequest(number, lean_job(job), lean)
         if self._planner is not None:
             self._planner.send(self._wanted)
         return plan_key(job, lean)
@@ -103,7 +101,7 @@ class Engine:
 
     def make_files(self, key: str, job: Job, board: Board, run: Run) -> None:
         """Write a planned board as G-code in the background; ``FilesMade`` carries the key."""
-        self._at_desk(FilesRequest(key, _lean_job(job), lean_board(board), run))
+        self._at_desk(FilesRequest(key, lean_job(job), lean_board(board), run))
 
     def _at_desk(self, request: ArtworkRequest | FilesRequest) -> None:
         if self._is_closed:
@@ -141,26 +139,6 @@ class Engine:
         if not self._is_closed and self._stock is not None:
             self._stock.restart()
             self._on_event(WorkerFailed("The stock view stopped and was started again.", ""))
-
-
-def _lean_job(job: Job) -> Job:
-    return msgspec.structs.replace(job, boards=(), typed={})
-
-
-def lean_board(board: Board) -> Board:
-    """The board with only the shapes its cuts take: all a planner needs."""
-    used = {id_ for cut in board.cuts for id_ in cut.shapes}
-    return msgspec.structs.replace(board, shapes=tuple(shape for shape in board.shapes if shape.id in used), layers=())
-
-
-def plan_key(job: Job, board: Board) -> str:
-    """The key a board's plan carries: two jobs with the same key need no new plan."""
-    keys = []
-    for cut in board.cuts:
-        bit = job.bit(cut.bit)
-        assert bit is not None
-        keys.append(cut_key(cut, bit, board, board.shapes_of(cut)))
-    return board_key(job, board, keys)
 
 
 class _Worker:

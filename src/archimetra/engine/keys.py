@@ -46,3 +46,24 @@ def board_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
         msgspec.json.encode([(cut.name, cut.is_on, key) for cut, key in zip(board.cuts, cut_keys, strict=True)])
     )
     return digest.hexdigest()
+
+
+def lean_job(job: Job) -> Job:
+    """The job without its boards: the bits and the machine a planner needs."""
+    return msgspec.structs.replace(job, boards=(), typed={})
+
+
+def lean_board(board: Board) -> Board:
+    """The board with only the shapes its cuts take: all a planner needs."""
+    used = {id_ for cut in board.cuts for id_ in cut.shapes}
+    return msgspec.structs.replace(board, shapes=tuple(shape for shape in board.shapes if shape.id in used), layers=())
+
+
+def plan_key(job: Job, board: Board) -> str:
+    """The key a board's plan carries: two jobs with the same key need no new plan."""
+    keys = []
+    for cut in board.cuts:
+        bit = job.bit(cut.bit)
+        assert bit is not None
+        keys.append(cut_key(cut, bit, board, board.shapes_of(cut)))
+    return board_key(job, board, keys)

@@ -7,13 +7,13 @@ below 1e-7 of the length.
 
 from __future__ import annotations
 
+from functools import cache
 from math import sqrt
 
 import numpy as np
 
 from archimetra.geometry.arrays import FloatArray
 
-_GAUSS_X, _GAUSS_W = np.polynomial.legendre.leggauss(16)
 _PIECES = 8
 _SLOW = 0.2  # a curve that drops below this share of its top speed may have a kink in it
 
@@ -70,9 +70,10 @@ class CubicLengths:
         self._p = p
         self._breaks = _breaks(p)
         half = np.diff(self._breaks) / 2
-        t = self._breaks[:-1, None] + half[:, None] * (_GAUSS_X + 1)
+        x, w = _gauss()
+        t = self._breaks[:-1, None] + half[:, None] * (x + 1)
         speed = np.hypot(*cubic_derivative(p, t.ravel()).T).reshape(t.shape)
-        self._ends = np.concatenate(([0.0], np.cumsum((speed * _GAUSS_W).sum(axis=1) * half)))
+        self._ends = np.concatenate(([0.0], np.cumsum((speed * w).sum(axis=1) * half)))
 
     @property
     def total(self) -> float:
@@ -82,8 +83,9 @@ class CubicLengths:
         """Length from the start to parameter ``t``."""
         k = self._piece(self._breaks, t)
         half = (t - float(self._breaks[k])) / 2
-        speed = np.hypot(*cubic_derivative(self._p, self._breaks[k] + half * (_GAUSS_X + 1)).T)
-        return float(self._ends[k] + half * (speed * _GAUSS_W).sum())
+        x, w = _gauss()
+        speed = np.hypot(*cubic_derivative(self._p, self._breaks[k] + half * (x + 1)).T)
+        return float(self._ends[k] + half * (speed * w).sum())
 
     def parameter_at(self, length: float) -> float:
         """The parameter at a length from the start, by Newton's method kept within its piece."""
@@ -104,6 +106,12 @@ class CubicLengths:
     @staticmethod
     def _piece(edges: FloatArray, value: float) -> int:
         return min(max(int(np.searchsorted(edges, value, side="right")) - 1, 0), len(edges) - 2)
+
+
+@cache
+def _gauss() -> tuple[FloatArray, FloatArray]:
+    """Nodes and weights of the 16-point rule on [-1, 1]."""
+    return np.polynomial.legendre.leggauss(16)
 
 
 def _breaks(p: FloatArray) -> FloatArray:

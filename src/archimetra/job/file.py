@@ -198,12 +198,12 @@ def _encode(value: Any) -> Any:
 
 _TO_LETTER = bytes.maketrans(b"\x00\x01\x02", b"LAC")
 _FROM_LETTER = bytes.maketrans(b"LAC", b"\x00\x01\x02")
-_COUNTS = np.array([0, 1, 4])
+_COUNTS = (0, 1, 4)
 
 
 def _sparse_params(path: Path) -> list[float]:
     """Only the numbers that mean something: none for a line, one for an arc, four for a cubic."""
-    used = np.arange(4)[None, :] < _COUNTS[path.kinds][:, None]
+    used = np.arange(4)[None, :] < np.take(_COUNTS, path.kinds)[:, None]
     return [float(value) for value in path.params[used]]
 
 
@@ -219,7 +219,7 @@ def _decode(kind: type, value: Any) -> Any:
         kinds = np.frombuffer(letters.translate(_FROM_LETTER), dtype=np.uint8).copy()
         nodes = np.array(value["nodes"], dtype=np.float64).reshape(-1, 2)
         params = np.zeros((len(kinds), 4))
-        used = np.arange(4)[None, :] < _COUNTS[kinds][:, None]
+        used = np.arange(4)[None, :] < np.take(_COUNTS, kinds)[:, None]
         params[used] = np.array(value["params"], dtype=np.float64)
         return Path(nodes, kinds, params, closed=value["closed"] is True)
     except (KeyError, TypeError, UnicodeEncodeError) as error:

@@ -34,10 +34,14 @@ def scaled(px: float) -> int:
     return round(px * min(max(factor, 0.8), 2.5))
 
 
-def apply(tokens: Tokens) -> None:
-    """Make the whole application look like this theme."""
-    app = QApplication.instance()
-    assert isinstance(app, QApplication)
+def apply_sheet(tokens: Tokens) -> None:
+    """Give the whole application the style sheet of this theme; all widgets are styled anew."""
+    _application().setStyleSheet(style_sheet(tokens))
+
+
+def apply_font_and_palette(tokens: Tokens) -> None:
+    """Give the whole application the font and colours of this theme."""
+    app = _application()
     app.setFont(font())
     palette = QPalette()
     roles = {
@@ -60,7 +64,12 @@ def apply(tokens: Tokens) -> None:
     for role in (QPalette.ColorRole.WindowText, QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText):
         palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(tokens.quiet))
     app.setPalette(palette)
-    app.setStyleSheet(style_sheet(tokens))
+
+
+def _application() -> QApplication:
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    return app
 
 
 def style_sheet(t: Tokens) -> str:

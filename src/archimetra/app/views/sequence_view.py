@@ -174,15 +174,17 @@ class Lane(QWidget):
 
     def _lay_out(self) -> None:
         """Left and right edge of every block: as wide as it takes, none too small to grab, gates between."""
+        self._edges = []
+        if not self._blocks:
+            return
         gates = sum(block.starts_gate for block in self._blocks)
         room = max(self.width() - LEFT - RIGHT - gates * GATE_PX, 50.0)
         spans = np.array([max(block.end - block.begin, 0.01) for block in self._blocks])
-        widths = spans / spans.sum() * room if len(spans) else spans
+        widths = spans / spans.sum() * room
         small = widths < SMALLEST_PX
         if small.any() and not small.all():
             rest = room - SMALLEST_PX * small.sum()
             widths = np.where(small, SMALLEST_PX, spans / spans[~small].sum() * max(rest, 10.0))
-        self._edges = []
         x = LEFT
         for block, width in zip(self._blocks, widths, strict=True):
             x += GATE_PX if block.starts_gate else 0.0
