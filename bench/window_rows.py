@@ -44,7 +44,9 @@ def stalls() -> Iterator[Row]:
     """The event loop's longest waits while things go on around it."""
     app = QApplication.instance() or QApplication(sys.argv[:1])
     style.load_fonts()
-    with _Desk(app, quay_tide_clock()) as desk:
+    with tempfile.TemporaryDirectory() as folder, _Desk(app, quay_tide_clock()) as desk:
+        desk.artwork = FilePath(folder) / "large.svg"
+        desk.artwork.write_bytes(svg_of_size(5.0))
         yield desk.watched("stall while planning, 20,000-segment profile replanned 8 times", desk.replan_often)
         yield desk.watched("stall while playing the run", desk.play)
         yield desk.watched("stall while dragging the section line", desk.drag_section)
@@ -63,6 +65,7 @@ class _Desk:
         self.session = Session()
         self.window = MainWindow(self.session, theme="light")
         self._content = content
+        self.artwork = FilePath()
         self._gaps: list[float] = []
         self._last = 0.0
         self._clock = QTimer()
@@ -89,12 +92,10 @@ class _Desk:
         work()
         self._clock.stop()
         gaps = np.array(self._gaps) * 1000
-        # a gap counts for as long as it lasts: of all moments someone might click, the share that meets a long one
-        order = np.sort(gaps)
-        share = np.cumsum(order) / order.sum()
-        p99 = float(np.percentile(gaps, 99))
-        felt = float(order[np.searchsorted(share, 0.99)])
-        return Row(name, "16 ms frame", f"longest {gaps.max():.0f} ms, felt {felt:.0f}", p99, 50.0, "ms (99 %)")
+        # what someone clicking at any moment would wait: a gap of 100 ms is met a hundred times as often as one of 1 ms
+        waits = np.concatenate([np.arange(gap, 0.0, -1.0) for gap in gaps])
+        p99 = float(np.percentile(waits, 99))
+        return Row(name, "16 ms frame", f"longest {gaps.max():.0f} ms", p99, 50.0, "ms (99 %)")
 
     def _tick(self) -> None:
         now = time.perf_counter()
@@ -139,13 +140,10 @@ class _Desk:
             self.run_for(0.01)
 
     def read_svg(self) -> None:
-        with tempfile.TemporaryDirectory() as folder:
-            path = FilePath(folder) / "large.svg"
-            path.write_bytes(svg_of_size(5.0))
-            self.window.station_artwork()
-            self.session.read_artwork(path)
-            self.run_until(lambda: not self.session.is_reading)
-            self.run_for(0.5)
+        self.window.station_artwork()
+        self.session.read_artwork(self.artwork)
+        self.run_until(lambda: not self.session.is_reading)
+        self.run_for(0.5)
 
     def pan(self) -> None:
         plan = self.window.plan

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnShape, Scale
 from archimetra.geometry.fill import FillRule
-from archimetra.geometry.path import Kind, Path
+from archimetra.geometry.path import Path
+from archimetra.geometry.segments import Kind
 from archimetra.job import edits
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cuts import ProfileCut

@@ -18,7 +18,7 @@ from archimetra.artwork.svg_paths import parse_path, parse_transform
 from archimetra.base.errors import ArtworkError
 from archimetra.demo import artwork
 from archimetra.geometry.fill import FillRule
-from archimetra.geometry.path import Kind
+from archimetra.geometry.segments import Kind
 from shapes import sentence_of
 
 BOX = '<rect width="10" height="5"/>'

@@ -14,19 +14,22 @@ from pathlib import Path as FilePath
 import numpy as np
 import pytest
 
+from archimetra.artwork.drawing import Drawing, DrawnShape, Scale
 from archimetra.base.errors import CancelledError
 from archimetra.checks.board_checks import check_board
 from archimetra.demo import quay_tide_clock
 from archimetra.engine.autosave import Autosave, discard, left_by_crashes
-from archimetra.engine.client import Engine, lean_board, plan_key
-from archimetra.engine.keys import cut_key
+from archimetra.engine.client import Engine
+from archimetra.engine.keys import cut_key, lean_board, plan_key
 from archimetra.engine.messages import BoardPlan, Moment, MomentRequest, PlanProgress, StockReady, WorkerFailed
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
+from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.job import edits
 from archimetra.job.cuts import Entry, Overrides, Side, Tabs
 from archimetra.job.file import JobFile
+from archimetra.job.ids import ShapeId
 from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Machine, Sheet
 from archimetra.toolpath.moves import Move
@@ -262,6 +265,36 @@ class TestChecks:
         job = edits.reorder_cut(content.job, board.id, board.cuts[-1].id, 0).job
         told = [f for f in plan_board(job, job.boards[0], {}).findings if f.code == "order-inside"]
         assert {f.subject for f in told} == {cut.id for cut in board.cuts[:-1]}
+
+    def test_work_in_a_notch_of_the_outline_is_not_inside_it(self):
+        notched = Path.polyline([(0, 0), (200, 0), (200, 50), (50, 50), (50, 200), (0, 200)], closed=True)
+        job, board, cut = job_with(notched, sheet=self.SHEET)
+        drawn = DrawnShape("knob", 0, (Path.circle((120, 120), 20),), FillRule.NONZERO, True, None, 1)
+        edit, ids = edits.place_drawing(
+            job, board.id, Drawing("knob", ("all",), (drawn,), Scale("mm", 1.0, "", True), None, ())
+        )
+        place = board.shapes[0].at
+        edit = edits.move_shapes(
+            edit.job, board.id, ids, edit.job.boards[0].shape(ids[0]).at.inverse().then(place), label="beside"
+        )
+        edit, _ = edits.add_profile(edit.job, board.id, ids, name="Knob")
+        codes = {f.code for f in plan_board(edit.job, edit.job.boards[0], {}).findings}
+        assert "order-inside" not in codes
+        into = edits.move_shapes(edit.job, board.id, ids, Affine.shift(-95, -95), label="into the wood")
+        codes = {f.code for f in plan_board(into.job, into.job.boards[0], {}).findings}
+        assert "order-inside" in codes
+        assert cut.is_on
+
+    def test_an_outline_drawn_twice_is_cut_once_and_told(self):
+        job, board, cut = job_with(star(), sheet=self.SHEET)
+        once = plan_board(job, board, {})
+        twin = replace(board.shapes[0], id=ShapeId("twin"), name="twin")
+        board = replace(board, shapes=(*board.shapes, twin), cuts=(replace(cut, shapes=(*cut.shapes, twin.id)),))
+        twice = plan_board(replace(job, boards=(board,)), board, {})
+        assert twice.times.total == pytest.approx(once.times.total)
+        told = [f for f in twice.findings if f.code == "drawn-twice"]
+        assert len(told) == 1
+        assert "'twin'" in told[0].sentence
 
     def test_the_guard_against_rapids_in_wood_works(self):
         job, board, _ = job_with(star())

@@ -11,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archimetra.geometry.affine import Affine
-from archimetra.geometry.path import Kind, Path, bounds_of
+from archimetra.geometry.path import Path, bounds_of
+from archimetra.geometry.segments import Kind
 from shapes import blob, mixed_paths, star
 
 

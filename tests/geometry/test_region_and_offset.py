@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from math import pi
 
 import numpy as np
@@ -14,8 +15,17 @@ from archimetra.geometry.arcfit import fit_arcs, to_arcs, without_repeats
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.offset import check_offset, offset_region, quarter_segments, thinned
-from archimetra.geometry.path import Kind, Path
-from archimetra.geometry.region import containment_tree, nested, nesting_depths, region_of, ring_area, ring_paths
+from archimetra.geometry.path import Path
+from archimetra.geometry.region import (
+    containment_tree,
+    nested,
+    nesting_depths,
+    polygons_of,
+    region_of,
+    ring_area,
+    ring_paths,
+)
+from archimetra.geometry.segments import Kind
 from shapes import blob, convex_polygons, star
 
 
@@ -177,3 +187,42 @@ def test_rings_keep_their_region_on_the_left():
     region = shapely.Polygon(Path.rectangle(0, 0, 30, 30).nodes[::-1], [Path.rectangle(5, 5, 5, 5).nodes])
     outer, hole = ring_paths(region)
     assert ring_area(outer) > 0 > ring_area(hole)
+
+
+class TestNesting:
+    def test_an_outline_drawn_twice_counts_once(self):
+        square = shapely.box(0, 0, 40, 40)
+        for regions in ([square, square], [square, shapely.box(5, 5, 20, 20), square, square]):
+            assert nested(regions).area == pytest.approx(1600 if len(regions) == 2 else 1600 - 225)
+
+    def test_rings_in_rings_alternate(self):
+        rings = [shapely.Point(50, 50).buffer(r) for r in (5, 45, 25, 15, 35)]
+        wanted = sum(sign * ring.area for sign, ring in zip((1, 1, 1, -1, -1), rings, strict=True))
+        assert nested(rings).area == pytest.approx(wanted)
+
+    def test_overlapping_outlines_are_united_and_touching_ones_stay_apart(self):
+        assert nested([shapely.box(0, 0, 10, 10), shapely.box(5, 0, 15, 10)]).area == pytest.approx(150)
+        apart = nested([shapely.box(0, 0, 10, 10), shapely.box(20, 0, 30, 10)])
+        assert len(polygons_of(apart)) == 2
+
+    def test_what_lies_in_a_notch_is_no_hole(self):
+        notched = shapely.box(0, 0, 40, 40).difference(shapely.box(20, 20, 40, 40))
+        inside = shapely.box(25, 25, 35, 35)
+        assert nested([notched, inside]).area == pytest.approx(1200 + 100)
+
+    @given(st.lists(st.tuples(st.integers(0, 3), st.integers(0, 3), st.sampled_from([4, 8, 12])), max_size=8))
+    def test_each_point_is_filled_by_the_parity_of_what_lies_around_it(self, placed):
+        discs = {(x, y, r): shapely.Point(30 * x, 30 * y).buffer(r) for x, y, r in placed}
+        result = nested(list(discs.values()))
+        for x, y, _ in discs:
+            for probe in (3, 6, 10):
+                around = sum(1 for (a, b, r) in discs if (a, b) == (x, y) and r > probe)
+                point = shapely.Point(30 * x + probe, 30 * y)
+                assert result.contains(point) == (around % 2 == 1)
+
+    def test_four_hundred_parts_are_read_at_once(self):
+        """One union a part grew with the square: 400 took a minute and a half, this a moment."""
+        parts = [shapely.Point(10 * i, 10 * j).buffer(4, quad_segs=60) for i in range(20) for j in range(20)]
+        begin = time.perf_counter()
+        assert len(polygons_of(nested(parts))) == 400
+        assert time.perf_counter() - begin < 10

@@ -32,7 +32,8 @@ from archimetra.base.errors import ArtworkError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
-from archimetra.geometry.path import Kind, Path
+from archimetra.geometry.path import Path
+from archimetra.geometry.segments import Kind
 
 MAX_SHAPES = 500_000  # after `use` has been followed; a small file can ask for billions
 MAX_USE_DEPTH = 40

@@ -13,7 +13,8 @@ from math import asin, atan2, ceil, cos, degrees, hypot, isfinite, pi, radians, 
 import numpy as np
 
 from archimetra.geometry.affine import IDENTITY, Affine
-from archimetra.geometry.path import Kind, Path
+from archimetra.geometry.path import Path
+from archimetra.geometry.segments import Kind
 
 _NUMBER = r"[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?"
 _NUMBERS = re.compile(_NUMBER)

@@ -6,12 +6,17 @@ from collections.abc import Callable, Iterator
 
 import msgspec
 import numpy as np
+import shapely
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
 
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.path import bounds_of
+from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut, Entry, Side
 from archimetra.job.job import Board, Job
+from archimetra.job.shapes import Shape
 from archimetra.job.sheet import HoldDown
 from archimetra.toolpath.contours import kept_region
 from archimetra.toolpath.moves import Move, straightened
@@ -181,19 +186,14 @@ def out_of_travel(given: CheckInput) -> Iterator[Finding]:
 
 def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
     """A through outline cut before other work within it: the part may move while that is done."""
-    sheet = given.board.sheet
     cuts = list(given.cuts())
-    for number, (early, _) in enumerate(cuts):
-        if not early.is_through(sheet) or early.side is Side.ON:
+    for number, (early, _) in enumerate(cuts[:-1]):
+        if not early.is_through(given.board.sheet) or early.side is Side.ON:
             continue
-        area = kept_region(given.board.shapes_of(early))
-        if area.is_empty:
-            continue
-        x0, y0, x1, y1 = area.bounds
+        parts = [Polygon(part.exterior) for part in polygons_of(kept_region(given.board.shapes_of(early)))]
         for late, _ in cuts[number + 1 :]:
-            boxes = [shape.bounds() for shape in given.board.shapes_of(late) if shape.id not in early.shapes]
-            inside = any(b[0] > x0 and b[1] > y0 and b[2] < x1 and b[3] < y1 for b in boxes)
-            if inside:
+            lines = [_lines_of(shape) for shape in given.board.shapes_of(late) if shape.id not in early.shapes]
+            if parts and lines and shapely.STRtree(parts).query(lines, predicate="within").size:
                 yield Finding(
                     "order-inside",
                     Severity.CAUTION,
@@ -201,6 +201,32 @@ def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
                     fix=f"Drag '{late.name}' before '{early.name}' in the sequence.",
                     subject=late.id,
                 )
+
+
+def _lines_of(shape: Shape) -> BaseGeometry:
+    lines: BaseGeometry = shapely.multilinestrings([path.flatten(0.05) for path in shape.placed() if len(path)])
+    return lines
+
+
+def drawn_twice(given: CheckInput) -> Iterator[Finding]:
+    """The same outline twice in one cut, or cut twice alike by two cuts."""
+    seen: dict[bytes, str] = {}
+    for cut, _ in given.cuts():
+        for shape in given.board.shapes_of(cut):
+            for path in shape.placed():
+                key = path.key() + f"{cut.side} {cut.bit} {cut.depth(given.board.sheet)}".encode()
+                if key in seen:
+                    x, y = (float(v) for v in path.nodes[0])
+                    other = "" if seen[key] == cut.name else f" and in '{seen[key]}'"
+                    yield Finding(
+                        "drawn-twice",
+                        Severity.CAUTION,
+                        f"'{shape.name}' lies exactly on another outline in '{cut.name}'{other}.",
+                        fix="Remove one of the two.",
+                        at=(x, y),
+                        subject=cut.id,
+                    )
+                seen[key] = cut.name
 
 
 def speed_out_of_reach(given: CheckInput) -> Iterator[Finding]:
@@ -257,6 +283,7 @@ CHECKS: tuple[Check, ...] = (
     rapid_in_stock,
     loose_parts,
     outline_before_inside,
+    drawn_twice,
     pass_too_deep,
     speed_out_of_reach,
 )

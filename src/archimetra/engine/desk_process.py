@@ -45,7 +45,9 @@ def _read(request: ArtworkRequest) -> ArtworkRead:
     path = FilePath(request.path)
     try:
         data = artwork_bytes(path)
-        return ArtworkRead(request.number, path.name, data, read_svg(data, name=path.name), "")
+        drawing = read_svg(data, name=path.name)
+        drawing.bounds()  # found out here, the boxes travel with the paths
+        return ArtworkRead(request.number, path.name, data, drawing, "")
     except ArtworkError as error:
         return ArtworkRead(request.number, path.name, b"", None, str(error))
 

@@ -69,6 +69,15 @@ class Affine(msgspec.Struct, frozen=True, array_like=True):
         mirrored = isclose(self.a, -self.d, abs_tol=1e-12 * size) and isclose(self.b, self.c, abs_tol=1e-12 * size)
         return turned or mirrored
 
+    @property
+    def keeps_boxes(self) -> bool:
+        """Whether upright boxes stay upright boxes (no turn but quarter turns)."""
+        return (self.b == 0.0 and self.c == 0.0) or (self.a == 0.0 and self.d == 0.0)
+
+    def point(self, x: float, y: float) -> tuple[float, float]:
+        """One point mapped."""
+        return self.a * x + self.c * y + self.e, self.b * x + self.d * y + self.f
+
     def apply(self, points: FloatArray) -> FloatArray:
         """Points (..., 2) mapped; a new array."""
         x, y = points[..., 0], points[..., 1]

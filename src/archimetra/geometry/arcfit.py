@@ -12,7 +12,8 @@ import numpy as np
 
 from archimetra.geometry.arc_kernels import fit_run
 from archimetra.geometry.arrays import FloatArray
-from archimetra.geometry.path import Kind, Path
+from archimetra.geometry.path import Path
+from archimetra.geometry.segments import Kind
 
 CORNER_DEGREES = 20.0  # a sharper turn between two chords is a corner that no arc may round
 

@@ -17,36 +17,24 @@ arc length; ``cubic`` says how exact that is.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from enum import IntEnum
 from hashlib import blake2b
-from math import atan, atan2, ceil, cos, pi, sin, sqrt, tan
+from math import atan, atan2, ceil, cos, pi, sin, tan
 
 import numpy as np
 
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import ByteArray, FloatArray, frozen
-from archimetra.geometry.cubic import (
-    CubicLengths,
-    cubic_derivative,
-    cubic_extremes,
-    cubic_nearest,
-    cubic_points,
-)
+from archimetra.geometry.cubic import CubicLengths, cubic_derivative, cubic_nearest, cubic_points
+from archimetra.geometry.segments import Kind, Segments, arc_centres, boxes, flattened, lengths
 
 FLATTEN_TOLERANCE_MM = 0.01  # default chord tolerance where a caller has no reason for another
 FLATTEST_BULGE = 1e-10  # an arc this flat strays from its chord by half of it per mm of chord: it is kept as a line
 
 
-class Kind(IntEnum):
-    LINE = 0
-    ARC = 1
-    CUBIC = 2
-
-
 class Path:
     """Immutable. Equality and hash are by content."""
 
-    __slots__ = ("_flat", "_key", "_lengths", "closed", "kinds", "nodes", "params")
+    __slots__ = ("_box", "_flat", "_key", "_lengths", "closed", "kinds", "nodes", "params")
 
     def __init__(self, nodes: FloatArray, kinds: ByteArray, params: FloatArray, *, closed: bool) -> None:
         nodes = np.ascontiguousarray(nodes, dtype=np.float64)
@@ -70,6 +58,7 @@ class Path:
         self.closed = closed
         self._flat: dict[float, FloatArray] = {}
         self._lengths: FloatArray | None = None
+        self._box: tuple[float, float, float, float] | None = None
         self._key: bytes | None = None
 
     # ---- making
@@ -129,24 +118,19 @@ class Path:
         return len(self.kinds)
 
     def __reduce__(self) -> tuple[object, ...]:
-        return (_rebuild, (np.array(self.nodes), np.array(self.kinds), np.array(self.params), self.closed))
+        return (_rebuild, (np.array(self.nodes), np.array(self.kinds), np.array(self.params), self.closed, self._box))
 
     # ---- measuring
 
     def segment_lengths(self) -> FloatArray:
         """Arc length of each segment, (n,)."""
         if self._lengths is None:
-            chord = np.hypot(*(self.nodes[1:] - self.nodes[:-1]).T)
-            lengths = chord.copy()
-            is_arc = self.kinds == Kind.ARC
-            if is_arc.any():
-                b = np.abs(self.params[is_arc, 0])
-                # r = chord (1 + b^2) / 4b, sweep = 4 atan b
-                lengths[is_arc] = chord[is_arc] * (1 + b * b) / b * np.arctan(b)
-            for i in np.flatnonzero(self.kinds == Kind.CUBIC):
-                lengths[i] = CubicLengths(self._cubic(int(i))).total
-            self._lengths = frozen(lengths)
+            self._lengths = frozen(lengths(self.segments))
         return self._lengths
+
+    @property
+    def segments(self) -> Segments:
+        return Segments(self.nodes[:-1], self.nodes[1:], self.kinds, self.params)
 
     def length(self) -> float:
         return float(self.segment_lengths().sum())
@@ -181,15 +165,12 @@ class Path:
 
     def bounds(self) -> tuple[float, float, float, float]:
         """Exact (x0, y0, x1, y1), curve extremes included."""
-        points = [self.nodes]
-        for i in np.flatnonzero(self.kinds == Kind.ARC):
-            points.append(self._arc_extremes(int(i)))
-        for i in np.flatnonzero(self.kinds == Kind.CUBIC):
-            points.append(cubic_extremes(self._cubic(int(i))))
-        every = np.vstack(points)
-        x0, y0 = every.min(axis=0)
-        x1, y1 = every.max(axis=0)
-        return float(x0), float(y0), float(x1), float(y1)
+        if self._box is None:
+            around = boxes(self.segments)
+            low = np.minimum(self.nodes[0], around[:, :2].min(axis=0, initial=np.inf))
+            high = np.maximum(self.nodes[0], around[:, 2:].max(axis=0, initial=-np.inf))
+            self._box = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
+        return self._box
 
     def point_at(self, distance: float) -> FloatArray:
         """The point (2,) at an arc length along the path; clamped to its ends."""
@@ -312,14 +293,10 @@ class Path:
 
         A closed path repeats its first point. Cached per tolerance.
         """
-        known = self._flat.get(chord_tolerance_mm)
-        if known is not None:
-            return known
-        if (self.kinds == Kind.LINE).all():
-            flat = self.nodes
-        else:
-            flat = frozen(self._flatten(chord_tolerance_mm))
-        self._flat[chord_tolerance_mm] = flat
+        flat = self._flat.get(chord_tolerance_mm)
+        if flat is None:
+            flatten_together([self], chord_tolerance_mm)
+            flat = self._flat[chord_tolerance_mm]
         return flat
 
     def arc(self, i: int) -> tuple[FloatArray, float, float, float]:
@@ -335,31 +312,6 @@ class Path:
     def _cubic(self, i: int) -> FloatArray:
         c = self.params[i]
         return np.array([self.nodes[i], c[0:2], c[2:4], self.nodes[i + 1]])
-
-    def _flatten(self, tolerance: float) -> FloatArray:
-        chunks = [self.nodes[:1]]
-        for i in range(len(self.kinds)):
-            kind = self.kinds[i]
-            if kind == Kind.ARC:
-                centre, radius, start, sweep = self.arc(i)
-                step = 2 * np.arccos(max(1 - tolerance / radius, 0.0)) if radius > tolerance else pi / 2
-                count = max(1, ceil(abs(sweep) / step - 1e-9))
-                angles = start + sweep * np.arange(1, count) / count
-                chunks.append(centre + radius * np.column_stack((np.cos(angles), np.sin(angles))))
-            elif kind == Kind.CUBIC:
-                p = self._cubic(i)
-                # chord error <= |B''| / 8 n^2 and |B''| <= 6 |second difference|
-                second = max(np.hypot(*(p[0] - 2 * p[1] + p[2])), np.hypot(*(p[1] - 2 * p[2] + p[3])))
-                count = max(1, ceil(sqrt(0.75 * second / tolerance)))
-                chunks.append(cubic_points(p, np.arange(1, count) / count))
-            chunks.append(self.nodes[i + 1 : i + 2])
-        return np.vstack(chunks)
-
-    def _arc_extremes(self, i: int) -> FloatArray:
-        centre, radius, start, sweep = self.arc(i)
-        low, high = (start, start + sweep) if sweep >= 0 else (start + sweep, start)
-        quarters = np.arange(ceil(low / (pi / 2)), np.floor(high / (pi / 2)) + 1) * (pi / 2)
-        return centre + radius * np.column_stack((np.cos(quarters), np.sin(quarters)))
 
     def _locate(self, distance: float) -> tuple[int, float]:
         lengths = self.segment_lengths()
@@ -457,25 +409,65 @@ class Path:
         return out
 
 
-def arc_centres(p: FloatArray, q: FloatArray, bulges: FloatArray) -> FloatArray:
-    """Centres (n, 2) of arcs from p to q (n, 2): on the chord's bisector, (1 - b^2) / 4b chords to the left."""
-    d = q - p
-    normal = np.column_stack((-d[:, 1], d[:, 0]))
-    return np.asarray((p + q) / 2 + normal * ((1 - bulges**2) / (4 * bulges))[:, None])
-
-
 def bounds_of(paths: Sequence[Path]) -> tuple[float, float, float, float] | None:
     """Exact bounds of several paths together; None for none."""
     if not paths:
         return None
+    fresh = [path for path in paths if path._box is None]
+    if len(fresh) > 8:
+        _find_boxes(fresh)
     every = np.array([path.bounds() for path in paths])
     x0, y0 = every[:, :2].min(axis=0)
     x1, y1 = every[:, 2:].max(axis=0)
     return float(x0), float(y0), float(x1), float(y1)
 
 
-def _rebuild(nodes: FloatArray, kinds: ByteArray, params: FloatArray, closed: bool) -> Path:
-    return Path(nodes, kinds, params, closed=closed)
+def flatten_together(paths: Sequence[Path], chord_tolerance_mm: float) -> None:
+    """Flatten paths in one go; ``flatten`` at that tolerance then answers each from its cache."""
+    fresh = [path for path in paths if chord_tolerance_mm not in path._flat]
+    for path in [path for path in fresh if (path.kinds == Kind.LINE).all()]:
+        path._flat[chord_tolerance_mm] = path.nodes
+    fresh = [path for path in fresh if chord_tolerance_mm not in path._flat]
+    if not fresh:
+        return
+    points, counts = flattened(_joined(fresh), chord_tolerance_mm)
+    last = np.cumsum([len(path) for path in fresh])
+    stops = np.concatenate(([0], np.cumsum(counts)))[last]
+    begin = 0
+    for path, stop in zip(fresh, stops, strict=True):
+        path._flat[chord_tolerance_mm] = frozen(np.vstack((path.nodes[:1], points[begin:stop])))
+        begin = int(stop)
+
+
+def _find_boxes(paths: Sequence[Path]) -> None:
+    """The boxes of many paths at once."""
+    around = boxes(_joined(paths))
+    sizes = np.array([len(path) for path in paths])
+    first = np.concatenate(([0], np.cumsum(sizes)[:-1]))
+    filled = np.flatnonzero(sizes)
+    low = np.minimum.reduceat(around[:, :2], first[filled]) if len(filled) else around[:0, :2]
+    high = np.maximum.reduceat(around[:, 2:], first[filled]) if len(filled) else around[:0, 2:]
+    for k, box in zip(filled.tolist(), np.hstack((low, high)).tolist(), strict=True):
+        paths[k]._box = (box[0], box[1], box[2], box[3])
+
+
+def _joined(paths: Sequence[Path]) -> Segments:
+    """The segments of several paths put end to end."""
+    parts = [path.segments for path in paths]
+    p, q, kinds, params = (np.concatenate(arrays) for arrays in zip(*parts, strict=True))
+    return Segments(p, q, kinds, params)
+
+
+def _rebuild(
+    nodes: FloatArray,
+    kinds: ByteArray,
+    params: FloatArray,
+    closed: bool,
+    box: tuple[float, float, float, float] | None,
+) -> Path:
+    path = Path(nodes, kinds, params, closed=closed)
+    path._box = box  # what a worker has found out travels along
+    return path
 
 
 def _cross(a: FloatArray, b: FloatArray) -> FloatArray:

@@ -15,7 +15,7 @@ import shapely
 from shapely.geometry import MultiPolygon, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from archimetra.geometry.arrays import FloatArray, IntArray
+from archimetra.geometry.arrays import AnyArray, BoolArray, FloatArray, IntArray
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import FLATTEN_TOLERANCE_MM, Path
 
@@ -74,11 +74,43 @@ def intersect(region: Region, other: Region) -> Region:
 
 def nested(regions: Sequence[Region]) -> Region:
     """Separate outlines read the way a drawing is: what lies inside an area is a hole in it, what lies in
-    that hole is an area again. Outlines that only overlap are united.
+    that hole is an area again. Outlines that only overlap are united; one drawn twice counts once.
     """
-    order = sorted((r for r in regions if not r.is_empty), key=lambda r: -r.area)
+    given = np.array([r for r in regions if not r.is_empty], dtype=object)
+    if len(given) < 2:
+        return given[0] if len(given) else EMPTY
+    shapely.prepare(given)
+    i, j = shapely.STRtree(given).query(given, predicate="intersects")
+    i, j = i[i < j], j[i < j]
+    around, within = shapely.covers(given[i], given[j]), shapely.covers(given[j], given[i])
+    is_kept = np.ones(len(given), dtype=bool)
+    is_kept[j[around & within]] = False
+    is_overlap = ~around & ~within & ~shapely.touches(given[i], given[j]) & is_kept[i] & is_kept[j]
+    if is_overlap.any():
+        return _nested_one_by_one([r for r, kept in zip(given, is_kept, strict=True) if kept])
+    outer, inner = np.where(around, i, j), np.where(around, j, i)
+    used = (around != within) & is_kept[i] & is_kept[j]
+    return _nested_by_depth(given, is_kept, outer[used], inner[used])
+
+
+def _nested_by_depth(given: AnyArray, is_kept: BoolArray, outer: IntArray, inner: IntArray) -> Region:
+    """Regions of which none overlap in part; ``outer`` covers ``inner``, pair by pair. Those with an even number around
+    them are areas, less the ones that lie one deeper in them."""
+    depth = np.bincount(inner, minlength=len(given))
+    is_child = depth[inner] == depth[outer] + 1
+    areas = []
+    holes: dict[int, list[Region]] = {}
+    for o, n in zip(outer[is_child].tolist(), inner[is_child].tolist(), strict=True):
+        holes.setdefault(o, []).append(given[n])
+    for k in np.flatnonzero(is_kept & (depth % 2 == 0)).tolist():
+        areas.append(subtract(given[k], unite(holes[k])) if k in holes else given[k])
+    return unite(areas)
+
+
+def _nested_one_by_one(regions: Sequence[Region]) -> Region:
+    """The largest first; each is then a hole where it lies wholly in what there is so far, else an area."""
     result: Region = EMPTY
-    for region in order:
+    for region in sorted(regions, key=lambda r: -r.area):
         if result.is_empty:
             result = region
         elif shapely.covers(result, region):

@@ -38,6 +38,10 @@ class Shape(msgspec.Struct, frozen=True, kw_only=True):
 
     def bounds(self) -> tuple[float, float, float, float]:
         """Exact bounds in board coordinates."""
+        if self.at.keeps_boxes:
+            x0, y0, x1, y1 = bounds_of(self.paths) or (0.0, 0.0, 0.0, 0.0)
+            (ax, ay), (bx, by) = self.at.point(x0, y0), self.at.point(x1, y1)
+            return min(ax, bx), min(ay, by), max(ax, bx), max(ay, by)
         found = bounds_of(self.placed())
         return found if found is not None else (0.0, 0.0, 0.0, 0.0)
 
@@ -46,6 +50,6 @@ class Shape(msgspec.Struct, frozen=True, kw_only=True):
         return all(path.closed for path in self.paths)
 
 
-@lru_cache(maxsize=20_000)
+@lru_cache(maxsize=500)  # more would keep every place a large shape was ever dragged to
 def _placed(paths: tuple[Path, ...], at: Affine) -> tuple[Path, ...]:
     return paths if at == IDENTITY else tuple(path.transform(at) for path in paths)

@@ -7,6 +7,7 @@ a bit that turns clockwise (its edge then enters the wood at full chip), on the 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import msgspec
 import numpy as np
@@ -64,7 +65,12 @@ def contours_of(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> Contours:
 
 
 def kept_region(shapes: Sequence[Shape]) -> Region:
-    """The area that picked shapes stand for: holes in shapes, shapes in holes and so on."""
+    """The area that picked shapes stand for: holes in shapes, shapes in holes and so on. Kept for the next asker."""
+    return _kept_region(tuple(shapes))
+
+
+@lru_cache(maxsize=32)
+def _kept_region(shapes: tuple[Shape, ...]) -> Region:
     return nested([region_of(shape.placed(), shape.fill_rule, chord_tolerance_mm=FLATTEN_MM) for shape in shapes])
 
 

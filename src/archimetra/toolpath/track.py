@@ -10,7 +10,8 @@ from __future__ import annotations
 import numpy as np
 
 from archimetra.geometry.arrays import BoolArray, ByteArray, FloatArray, IntArray
-from archimetra.geometry.path import Kind, Path, arc_centres
+from archimetra.geometry.path import Path
+from archimetra.geometry.segments import Kind, arc_centres
 from archimetra.toolpath.moves import Move
 
 

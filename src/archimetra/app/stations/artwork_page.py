@@ -25,7 +25,6 @@ from archimetra.app.widgets.form import Form
 from archimetra.artwork.drawing import Drawing
 from archimetra.engine.messages import ArtworkRead
 from archimetra.geometry.affine import Affine
-from archimetra.geometry.path import bounds_of
 from archimetra.job import edits
 from archimetra.job.edits import Edit
 
@@ -193,8 +192,11 @@ class ArtworkPage(Page):
 
     def _box(self) -> tuple[float, float, float, float]:
         wanted = set(self.session.picked)
-        box = bounds_of([path for shape in self.session.board.shapes if shape.id in wanted for path in shape.placed()])
-        return box or (0.0, 0.0, 0.0, 0.0)
+        boxes = [shape.bounds() for shape in self.session.board.shapes if shape.id in wanted]
+        if not boxes:
+            return 0.0, 0.0, 0.0, 0.0
+        x0, y0, x1, y1 = zip(*boxes, strict=True)
+        return min(x0), min(y0), max(x1), max(y1)
 
     def _size(self, is_width: bool) -> float:
         x0, y0, x1, y1 = self._box()

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from collections.abc import Iterator
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.views.line_layer import painter_path
+from archimetra.app.views.line_layer import LineGroup, LineLayer, group
+from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.app.widgets.fields import QuantityField, label
 from archimetra.app.widgets.form import Form
 from archimetra.artwork.drawing import UNITS_MM, Drawing, with_true_size, with_unit
 from archimetra.base.findings import Severity
+from archimetra.geometry.path import flatten_together
 from archimetra.job.quantities import QuantityError, Unit, format_length, parse_length
 from archimetra.job.sheet import Sheet
 
@@ -130,6 +133,15 @@ class ImportPanel(QFrame):
             field.show_quantity(text, str(error), is_wrong=True)
 
 
+def _outlines(drawing: Drawing, pen: QPen, chord_tolerance_mm: float) -> Iterator[LineGroup]:
+    """A drawing's lines, some hundred at a time: a large one takes half a second in all."""
+    paths = [path for shape in drawing.shapes for path in shape.paths]
+    for k in range(0, len(paths), 100):
+        some = paths[k : k + 100]
+        flatten_together(some, chord_tolerance_mm)
+        yield group(pen, [path.flatten(chord_tolerance_mm) for path in some])
+
+
 class _Picture(QWidget):
     """The drawing in small, on its page."""
 
@@ -137,12 +149,26 @@ class _Picture(QWidget):
         super().__init__()
         self._tokens = tokens
         self._drawing: Drawing | None = None
+        self._view = Viewport()
+        self._lines = LineLayer(self)
+        self._lines.changed.connect(self.update)
         self.setFixedHeight(120)
         self.setAccessibleName("Picture of the drawing")
 
     def show_drawing(self, drawing: Drawing) -> None:
         self._drawing = drawing
+        box = drawing.bounds()
+        if box is not None:
+            self._view = fitting(box, max(self.width(), 200), self.height(), 8)
+            pen = QPen(self.palette().text().color(), 1.0)
+            self._lines.clear()
+            self._lines.show_coming(_outlines(drawing, pen, 0.25 / self._view.scale))  # a quarter of a pixel
         self.update()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        box = self._drawing.bounds() if self._drawing is not None else None
+        if box is not None:
+            self._view = fitting(box, self.width(), self.height(), 8)
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -150,19 +176,7 @@ class _Picture(QWidget):
         painter.fillRect(self.rect(), self.palette().base())
         if self._drawing is None:
             return
-        box = self._drawing.bounds()
-        if box is None:
-            return
-        x0, y0, x1, y1 = box
-        k = min((self.width() - 16) / max(x1 - x0, 1e-6), (self.height() - 16) / max(y1 - y0, 1e-6))
-        ox, oy = self.width() / 2 - (x0 + x1) / 2 * k, self.height() / 2 + (y0 + y1) / 2 * k
         if self._drawing.page_mm:
             painter.setPen(QPen(self.palette().placeholderText().color(), 0.6, Qt.PenStyle.DotLine))
-            page = self._drawing.page_mm
-            painter.drawRect(QRectF(QPointF(ox, oy - page[1] * k), QPointF(ox + page[0] * k, oy)))
-        painter.setPen(QPen(self.palette().text().color(), 1.0))
-        for shape in self._drawing.shapes[:4000]:
-            for path in shape.paths:
-                points = path.flatten(max(0.3 / k, 1e-4)) * (k, -k) + (ox, oy)
-                begins = np.zeros(len(points), dtype=bool)
-                painter.drawPath(painter_path(points, begins))
+            painter.drawRect(self._view.rect(0.0, 0.0, *self._drawing.page_mm))
+        self._lines.paint(painter, self._view, self.size(), self.devicePixelRatioF())

@@ -20,7 +20,7 @@ from archimetra.app.views.viewport import Viewport
 from archimetra.geometry.arrays import BoolArray, FloatArray
 
 SLICE_S = 0.007
-CHUNK = 3000  # points drawn in one call
+PIECE = 3000  # points drawn in one call
 SMALL = 6000  # layers up to this many points are drawn at once, without slices
 
 
@@ -48,18 +48,32 @@ class LineLayer(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._groups: list[LineGroup] = []
-        self._done: tuple[QPixmap, Viewport] | None = None
+        self._pieces: list[LineGroup] = []
+        self._coming: Iterator[LineGroup] = iter(())
+        self._version = 0  # counts changes of the lines
+        self._done: tuple[QPixmap, _Wanted] | None = None
         self._work: Iterator[None] | None = None
-        self._work_for: tuple[Viewport, QSize, float] | None = None
+        self._work_for: _Wanted | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(0)
         self._timer.timeout.connect(self._slice)
 
     def show_groups(self, groups: Sequence[LineGroup]) -> None:
         """Other lines: the old picture stays until the new one is drawn."""
-        self._groups = [g for g in groups if len(g.points)]
-        self._work_for = None
+        self._pieces = [piece for g in groups for piece in _pieces(g)]
+        self._coming = iter(())
+        self._version += 1
+
+    def show_coming(self, groups: Iterator[LineGroup]) -> None:
+        """Other lines that are only worked out while they are drawn, a group at a time."""
+        self._pieces = []
+        self._coming = groups
+        self._version += 1
+
+    def clear(self) -> None:
+        """No lines, and no old picture either."""
+        self.show_groups([])
+        self._done = None
 
     @property
     def is_idle(self) -> bool:
@@ -67,29 +81,35 @@ class LineLayer(QObject):
 
     def paint(self, painter: QPainter, view: Viewport, size: QSize, ratio: float) -> None:
         """Draw for this view: at once if small, else what there is, and start on what is wanted."""
-        wanted = (view, size, ratio)
-        if self._work_for != wanted:
-            self._work_for = wanted
-            pixmap = QPixmap(size * ratio)
-            pixmap.setDevicePixelRatio(ratio)
-            pixmap.fill(Qt.GlobalColor.transparent)
-            self._work = self._render(pixmap, view)
-            if sum(len(g.points) for g in self._groups) <= SMALL:
-                for _ in self._work:
-                    pass
-            else:
-                self._timer.start()
+        wanted = _Wanted(self._version, view, size, ratio)
+        is_drawn = self._done is not None and self._done[1] == wanted
+        # a picture under way is finished even if the view moved on: on the move it is better than none
+        is_under_way = self._work is not None and self._work_for is not None and self._work_for.version == self._version
+        if not is_drawn and not is_under_way:
+            self._begin(wanted)
         if self._done is None:
             return
         pixmap, drawn = self._done
-        if drawn == view:
+        if drawn.view == view:
             painter.drawPixmap(0, 0, pixmap)
             return
-        k = view.scale / drawn.scale
-        origin = QPointF(view.x - drawn.x * k, view.y - drawn.y * k)
+        k = view.scale / drawn.view.scale
+        origin = QPointF(view.x - drawn.view.x * k, view.y - drawn.view.y * k)
         logical = pixmap.deviceIndependentSize()
         target = QRectF(origin.x(), origin.y(), logical.width() * k, logical.height() * k)
         painter.drawPixmap(target, pixmap, QRectF(pixmap.rect()))
+
+    def _begin(self, wanted: _Wanted) -> None:
+        self._work_for = wanted
+        pixmap = QPixmap(wanted.size * wanted.ratio)
+        pixmap.setDevicePixelRatio(wanted.ratio)
+        pixmap.fill(Qt.GlobalColor.transparent)
+        self._work = self._render(pixmap, wanted)
+        if self._pieces and sum(len(piece.points) for piece in self._pieces) <= SMALL:
+            for _ in self._work:
+                pass
+        else:
+            self._timer.start()
 
     def _slice(self) -> None:
         if self._work is None:
@@ -102,28 +122,40 @@ class LineLayer(QObject):
         self._timer.stop()
         self.changed.emit()
 
-    def _render(self, pixmap: QPixmap, view: Viewport) -> Iterator[None]:
-        size = pixmap.deviceIndependentSize()
-        for lines in self._groups:
+    def _render(self, pixmap: QPixmap, wanted: _Wanted) -> Iterator[None]:
+        for lines in self._coming:
+            self._pieces.extend(_pieces(lines))
             yield
-            points, begins = thinned(view.points(lines.points), lines.begins)
-            yield
-            points, begins = _clipped(points, begins, size.width(), size.height())
-            at = 0
-            while at < len(points):
-                stop = min(at + CHUNK, len(points))
-                yield
+        for lines in self._pieces:
+            points, begins = thinned(wanted.view.points(lines.points), lines.begins)
+            points, begins = _clipped(points, begins, wanted.size.width(), wanted.size.height())
+            if len(points):
                 painter = QPainter(pixmap)
                 painter.setRenderHint(QPainter.RenderHint.Antialiasing)
                 painter.setPen(lines.pen)
-                painter.drawPath(painter_path(points[at:stop], begins[at:stop]))
+                painter.drawPath(painter_path(points, begins))
                 painter.end()
-                # the next chunk begins on the last point, unless a line begins there anyway
-                at = stop if stop >= len(points) or begins[stop] else stop - 1
-                if stop == len(points):
-                    break
-        self._done = (pixmap, view)
+            yield
+        self._done = (pixmap, wanted)
         self._work = None
+
+
+class _Wanted(NamedTuple):
+    """What a picture shows: which lines, from where, how large."""
+
+    version: int
+    view: Viewport
+    size: QSize
+    ratio: float
+
+
+def _pieces(lines: LineGroup) -> Iterator[LineGroup]:
+    """A group in pieces that take a few milliseconds each; a line cut in two goes on from its last point."""
+    at, n = 0, len(lines.points)
+    while at < n:
+        stop = min(at + PIECE, n)
+        yield LineGroup(lines.pen, lines.points[at:stop], lines.begins[at:stop])
+        at = stop if stop == n or lines.begins[stop] else stop - 1
 
 
 def painter_path(points: FloatArray, begins: BoolArray) -> QPainterPath:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -12,6 +12,7 @@ from PySide6.QtGui import QColor, QPen
 from archimetra.app.theme.tokens import Tokens, bit_hue, depth_shade
 from archimetra.app.views.line_layer import LineGroup, group
 from archimetra.geometry.arrays import BoolArray, FloatArray
+from archimetra.geometry.path import flatten_together
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
@@ -23,9 +24,10 @@ _FLAT_MM = 0.05
 
 
 class PickTarget(NamedTuple):
-    """One shape as the mouse sees it: its outlines flattened, their box, and whether it sits on a locked layer."""
+    """One shape as the mouse sees it: its outlines flattened, their exact box, and whether it sits on a locked layer."""
 
     id: ShapeId
+    shape: Shape
     lines: tuple[FloatArray, ...]
     box: tuple[float, float, float, float]
     is_closed: bool
@@ -44,15 +46,23 @@ def shown_shapes(board: Board) -> list[Shape]:
     return [shape for shape in board.shapes if shape.layer not in hidden]
 
 
-def pick_targets(board: Board) -> list[PickTarget]:
+def pick_targets(board: Board, before: Sequence[PickTarget] = ()) -> list[PickTarget]:
+    """The shapes that can be seen, in drawing order; what has not changed is taken over from ``before``."""
     locked = {layer.id for layer in board.layers if layer.is_locked}
+    known = {target.id: target for target in before}
+    shapes = shown_shapes(board)
+    fresh = [shape for shape in shapes if shape.id not in known or known[shape.id].shape is not shape]
+    fine = {id(shape): _FLAT_MM / max(abs(shape.at.determinant) ** 0.5, 1e-9) for shape in fresh}
+    for tolerance in set(fine.values()):
+        flatten_together([p for s in fresh if fine[id(s)] == tolerance for p in s.paths], tolerance)
     out = []
-    for shape in shown_shapes(board):
-        lines = tuple(path.flatten(_FLAT_MM) for path in shape.placed())
-        every = np.vstack(lines)
-        (x0, y0), (x1, y1) = every.min(axis=0), every.max(axis=0)
-        box = (float(x0), float(y0), float(x1), float(y1))
-        out.append(PickTarget(shape.id, lines, box, shape.is_closed, shape.layer in locked))
+    for shape in shapes:
+        is_locked = shape.layer in locked
+        if id(shape) in fine:
+            lines = tuple(shape.at.apply(path.flatten(fine[id(shape)])) for path in shape.paths)
+            out.append(PickTarget(shape.id, shape, lines, shape.bounds(), shape.is_closed, is_locked))
+        else:
+            out.append(known[shape.id]._replace(is_locked=is_locked))
     return out
 
 
@@ -69,11 +79,12 @@ def artwork_groups(board: Board, targets: Sequence[PickTarget], tokens: Tokens) 
     return out
 
 
-def toolpath_groups(job: Job, run: Run, tokens: Tokens) -> list[LineGroup]:
-    """Toolpaths by bit and depth, air travel as dotted lines below them."""
+def toolpath_groups(job: Job, run: Run, tokens: Tokens) -> Iterator[LineGroup]:
+    """Toolpaths by bit and depth, air travel as dotted lines below them; one by one, as a long run takes a while."""
     points, rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=0.02)
+    yield LineGroup(QPen(), points[:0, :2], np.zeros(0, dtype=bool))
     if len(points) < 2:
-        return []
+        return
     kind, role, block = run.kind[rows], run.role[rows], run.block[rows]
     deepest = max(-float(points[:, 2].min()), 1e-6)
     shade = np.clip((-points[:, 2] / deepest * DEPTH_SHADES).astype(int), 0, DEPTH_SHADES - 1)
@@ -81,15 +92,14 @@ def toolpath_groups(job: Job, run: Run, tokens: Tokens) -> list[LineGroup]:
     place = np.array([place_of.get(b.bit, 0) for b in run.blocks] or [0])[np.maximum(block, 0)]
     is_air = (kind == Move.RAPID) | (block < 0)
     air = QPen(tokens.color("quiet", 150), 1.0, Qt.PenStyle.DotLine)
-    out = [_segments(air, points, is_air & (np.arange(len(points)) > 0))]
+    yield _segments(air, points, is_air & (np.arange(len(points)) > 0))
     cutting = ~is_air & (role != Role.TAB)
     for number in np.unique(place):
         for level in range(DEPTH_SHADES):
             color = depth_shade(bit_hue(int(number)), level / (DEPTH_SHADES - 1), is_dark=tokens.is_dark)
             color.setAlpha(200)
             chosen = cutting & (place == number) & (shade == level)
-            out.append(_segments(QPen(color, 1.2), points, chosen))
-    return out
+            yield _segments(QPen(color, 1.2), points, chosen)
 
 
 def toolpath_marks(run: Run) -> Marks:

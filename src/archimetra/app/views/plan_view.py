@@ -28,7 +28,7 @@ from PySide6.QtWidgets import QWidget
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens, bit_hue
 from archimetra.app.theme.wood import tone
-from archimetra.app.views.line_layer import LineLayer, group, painter_path, thinned
+from archimetra.app.views.line_layer import LineLayer, group
 from archimetra.app.views.plan_scene import (
     Hit,
     Marks,
@@ -50,6 +50,7 @@ from archimetra.job.quantities import format_length
 from archimetra.toolpath.program import Run
 
 PICK_REACH_PX = 7
+MOST_STARTS = 150
 SNAP_REACH_PX = 7
 DRAG_START_PX = 4
 NUDGE_MM, BIG_NUDGE_MM, FINE_NUDGE_MM = 1.0, 10.0, 0.1
@@ -106,8 +107,8 @@ class PlanView(QWidget):
         self._line: Line = ((0.0, 0.0), (1.0, 0.0))
         self._scene: Scene | None = None
         self._stock: QImage | None = None
-        self._artwork, self._paths = LineLayer(self), LineLayer(self)
-        for layer in (self._artwork, self._paths):
+        self._artwork, self._paths, self._picked_lines = LineLayer(self), LineLayer(self), LineLayer(self)
+        for layer in (self._artwork, self._paths, self._picked_lines):
             layer.changed.connect(self.update)
         self._doing = Doing.NOTHING
         self._press = QPointF()
@@ -130,8 +131,10 @@ class PlanView(QWidget):
         before = self._board
         self._job, self._board = job, board
         if before is None or before.shapes != board.shapes or before.layers != board.layers or not self._targets:
-            self._targets = pick_targets(board)
+            same = before is not None and before.id == board.id
+            self._targets = pick_targets(board, self._targets if same else ())
         self._artwork.show_groups(artwork_groups(board, self._targets, self.tokens))
+        self._outline_picked()
         if before is None or before.id != board.id or before.sheet != board.sheet:
             self._stock = None if before is None or before.id != board.id else self._stock
             self._is_fitted = False
@@ -143,13 +146,22 @@ class PlanView(QWidget):
         self._run = run
         if self._job is None:
             return
-        self._paths.show_groups([] if run is None else toolpath_groups(self._job, run, self.tokens))
+        if run is None:
+            self._paths.clear()
+        else:
+            self._paths.show_coming(toolpath_groups(self._job, run, self.tokens))
         self._marks = None if run is None else toolpath_marks(run)
         self.update()
 
     def show_picked(self, ids: tuple[ShapeId, ...]) -> None:
         self._picked = ids
+        self._outline_picked()
         self.update()
+
+    def _outline_picked(self) -> None:
+        wanted = set(self._picked)
+        pen = QPen(self.tokens.color("picked"), 1.8)
+        self._picked_lines.show_groups([group(pen, [n for t in self._targets if t.id in wanted for n in t.lines])])
 
     def show_findings(self, findings: tuple[Finding, ...]) -> None:
         self._findings = findings
@@ -473,7 +485,12 @@ class PlanView(QWidget):
             return
         painter.setPen(QPen(self.tokens.color("ink", 200), 1.2))
         painter.setBrush(self.tokens.color("panel"))
-        for x, y, dx, dy in self._marks.starts:
+        at = self.view.points(self._marks.starts[:, :2])
+        seen = ((at > -10) & (at < (self.width() + 10, self.height() + 10))).all(axis=1)
+        starts = self._marks.starts[seen]
+        if len(starts) > MOST_STARTS:  # from so far away the notches would only hide the paths
+            starts = starts[:0]
+        for x, y, dx, dy in starts:
             tip = self.view.to_screen(x, y)
             painter.save()
             painter.translate(tip)
@@ -485,6 +502,8 @@ class PlanView(QWidget):
         pen.setCapStyle(Qt.PenCapStyle.FlatCap)
         for line in self._marks.tabs:
             points = self.view.points(line)
+            if (points < -10).all(axis=0).any() or (points > (self.width() + 10, self.height() + 10)).all(axis=0).any():
+                continue
             painter.setPen(pen)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
@@ -495,14 +514,7 @@ class PlanView(QWidget):
         view = self.view
         if self._snap is not None:
             view = view.panned(self._snap.dx * view.scale, -self._snap.dy * view.scale)
-        wanted = set(self._picked)
-        lines = [line for target in self._targets if target.id in wanted for line in target.lines]
-        pen = QPen(self.tokens.color("picked"), 1.8)
-        painter.setPen(pen)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        lines_group = group(pen, lines)
-        points, begins = thinned(view.points(lines_group.points), lines_group.begins)
-        painter.drawPath(painter_path(points, begins))
+        self._picked_lines.paint(painter, view, self.size(), self.devicePixelRatioF())
         if self._snap is not None and self._board is not None:
             painter.setPen(QPen(self.tokens.color("accent"), 1, Qt.PenStyle.DashLine))
             sheet = self._board.sheet
