@@ -7,6 +7,7 @@ thread-safe (the window's queues them). A worker that dies is started again and 
 from __future__ import annotations
 
 import contextlib
+import logging
 import multiprocessing
 import threading
 from collections.abc import Callable
@@ -29,6 +30,8 @@ from archimetra.engine.messages import (
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
 from archimetra.toolpath.program import Run
+
+log = logging.getLogger("archimetra")
 
 MOST_FIELD_BYTES = 4 * 3_200_000  # float32 and uint32 cells; above stock's MOST_CELLS with room for rounding
 
@@ -207,7 +210,9 @@ class _Worker:
             for request in waiting:
                 try:
                     pipe.send(request)
-                except (BrokenPipeError, OSError, ValueError):
+                except (OSError, ValueError, TypeError):  # the pipe is gone, or closed under our hands
+                    if not self._is_closing:
+                        log.warning("A request to the %s was lost: its pipe is gone.", self._name)
                     return
 
     def _read(self, pipe: Connection) -> None:

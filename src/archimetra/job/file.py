@@ -15,6 +15,7 @@ import zlib
 from io import BytesIO
 from pathlib import Path as FilePath
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import msgspec
 import numpy as np
@@ -187,13 +188,26 @@ def _check_links(job: Job, name: str) -> None:
 
 def _encode(value: Any) -> Any:
     if isinstance(value, Path):
-        return {
-            "closed": value.closed,
-            "kinds": value.kinds.tobytes().translate(_TO_LETTER).decode(),
-            "nodes": value.nodes.ravel().tolist(),
-            "params": _sparse_params(value),
-        }
+        return _path_text(value)
     raise NotImplementedError(f"cannot write {type(value).__name__}")
+
+
+_texts: WeakKeyDictionary[Path, msgspec.Raw] = WeakKeyDictionary()
+
+
+def _path_text(path: Path) -> msgspec.Raw:
+    """A path as JSON. Paths never change and are written again with every autosave, so their text is kept: writing a
+    large job then takes no more than copying it, and holds nobody up."""
+    text = _texts.get(path)
+    if text is None:
+        parts = {
+            "closed": path.closed,
+            "kinds": path.kinds.tobytes().translate(_TO_LETTER).decode(),
+            "nodes": path.nodes.ravel().tolist(),
+            "params": _sparse_params(path),
+        }
+        text = _texts[path] = msgspec.Raw(msgspec.json.encode(parts))
+    return text
 
 
 _TO_LETTER = bytes.maketrans(b"\x00\x01\x02", b"LAC")

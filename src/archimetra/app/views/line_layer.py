@@ -19,8 +19,8 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen, QPixmap
 from archimetra.app.views.viewport import Viewport
 from archimetra.geometry.arrays import BoolArray, FloatArray
 
-SLICE_S = 0.007
-PIECE = 3000  # points drawn in one call
+SLICE_S = 0.005
+PIECE = 2000  # points drawn in one call
 SMALL = 6000  # layers up to this many points are drawn at once, without slices
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -11,7 +11,8 @@ from PySide6.QtGui import QColor, QPen
 
 from archimetra.app.theme.tokens import Tokens, bit_hue, depth_shade
 from archimetra.app.views.line_layer import LineGroup, group
-from archimetra.geometry.arrays import BoolArray, FloatArray
+from archimetra.geometry.affine import Affine
+from archimetra.geometry.arrays import BoolArray, FloatArray, IntArray
 from archimetra.geometry.path import flatten_together
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import Board, Job
@@ -20,6 +21,7 @@ from archimetra.toolpath.moves import Move, Role, straightened
 from archimetra.toolpath.program import Run
 
 DEPTH_SHADES = 5
+MOVES_AT_A_TIME = 6000
 _FLAT_MM = 0.05
 
 
@@ -34,13 +36,6 @@ class PickTarget(NamedTuple):
     is_locked: bool
 
 
-class Marks(NamedTuple):
-    """Small marks on toolpaths: where contours start, where the bit goes in, tabs."""
-
-    starts: FloatArray  # (n, 4): point and direction
-    tabs: tuple[FloatArray, ...]
-
-
 def shown_shapes(board: Board) -> list[Shape]:
     hidden = {layer.id for layer in board.layers if not layer.is_shown}
     return [shape for shape in board.shapes if shape.layer not in hidden]
@@ -52,17 +47,33 @@ def pick_targets(board: Board, before: Sequence[PickTarget] = ()) -> list[PickTa
     known = {target.id: target for target in before}
     shapes = shown_shapes(board)
     fresh = [shape for shape in shapes if shape.id not in known or known[shape.id].shape is not shape]
-    fine = {id(shape): _FLAT_MM / max(abs(shape.at.determinant) ** 0.5, 1e-9) for shape in fresh}
-    for tolerance in set(fine.values()):
-        flatten_together([p for s in fresh if fine[id(s)] == tolerance for p in s.paths], tolerance)
+    lines = _placed_lines(fresh)
     out = []
     for shape in shapes:
         is_locked = shape.layer in locked
-        if id(shape) in fine:
-            lines = tuple(shape.at.apply(path.flatten(fine[id(shape)])) for path in shape.paths)
-            out.append(PickTarget(shape.id, shape, lines, shape.bounds(), shape.is_closed, is_locked))
+        if shape.id in lines:
+            out.append(PickTarget(shape.id, shape, lines[shape.id], shape.bounds(), shape.is_closed, is_locked))
         else:
             out.append(known[shape.id]._replace(is_locked=is_locked))
+    return out
+
+
+def _placed_lines(shapes: Sequence[Shape]) -> dict[ShapeId, tuple[FloatArray, ...]]:
+    """The outlines of shapes as points in board coordinates; shapes with the same placement in one go."""
+    by_place: dict[Affine, list[Shape]] = {}
+    for shape in shapes:
+        by_place.setdefault(shape.at, []).append(shape)
+    out: dict[ShapeId, tuple[FloatArray, ...]] = {}
+    for at, group_ in by_place.items():
+        tolerance = _FLAT_MM / max(abs(at.determinant) ** 0.5, 1e-9)
+        paths = [path for shape in group_ for path in shape.paths]
+        flatten_together(paths, tolerance)
+        flats = [path.flatten(tolerance) for path in paths]
+        placed = np.split(at.apply(np.vstack(flats)), np.cumsum([len(flat) for flat in flats])[:-1])
+        first = 0
+        for shape in group_:
+            out[shape.id] = tuple(placed[first : first + len(shape.paths)])
+            first += len(shape.paths)
     return out
 
 
@@ -80,54 +91,56 @@ def artwork_groups(board: Board, targets: Sequence[PickTarget], tokens: Tokens) 
 
 
 def toolpath_groups(job: Job, run: Run, tokens: Tokens) -> Iterator[LineGroup]:
-    """Toolpaths by bit and depth, air travel as dotted lines below them; one by one, as a long run takes a while."""
-    points, rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=0.02)
-    yield LineGroup(QPen(), points[:0, :2], np.zeros(0, dtype=bool))
-    if len(points) < 2:
-        return
-    kind, role, block = run.kind[rows], run.role[rows], run.block[rows]
-    deepest = max(-float(points[:, 2].min()), 1e-6)
-    shade = np.clip((-points[:, 2] / deepest * DEPTH_SHADES).astype(int), 0, DEPTH_SHADES - 1)
+    """Toolpaths by bit and depth, air travel as dotted lines, tabs as short bridges; some thousand moves at a time, as
+    a long run takes a while."""
+    deepest = max(-float(run.xyz[:, 2].min(initial=0.0)), 1e-6)
     place_of = {bit.id: bit.place for bit in job.bits}
-    place = np.array([place_of.get(b.bit, 0) for b in run.blocks] or [0])[np.maximum(block, 0)]
-    is_air = (kind == Move.RAPID) | (block < 0)
+    places = np.array([place_of.get(b.bit, 0) for b in run.blocks] or [0])
     air = QPen(tokens.color("quiet", 150), 1.0, Qt.PenStyle.DotLine)
-    yield _segments(air, points, is_air & (np.arange(len(points)) > 0))
-    cutting = ~is_air & (role != Role.TAB)
-    for number in np.unique(place):
-        for level in range(DEPTH_SHADES):
-            color = depth_shade(bit_hue(int(number)), level / (DEPTH_SHADES - 1), is_dark=tokens.is_dark)
-            color.setAlpha(200)
-            chosen = cutting & (place == number) & (shade == level)
-            yield _segments(QPen(color, 1.2), points, chosen)
+    bridge = QPen(tokens.color("caution"), 3.0)
+    bridge.setCapStyle(Qt.PenCapStyle.FlatCap)
+    is_bridge = _lowest_tabs(run)
+    for first in range(1, len(run), MOVES_AT_A_TIME):
+        rows = slice(first - 1, min(first + MOVES_AT_A_TIME, len(run)))
+        points, row = straightened(run.xyz[rows], run.kind[rows], run.centre[rows], chord_tolerance_mm=0.02)
+        row = row + rows.start
+        is_air = (run.kind[row] == Move.RAPID) | (run.block[row] < 0)
+        yield _segments(air, points, is_air)
+        shade = np.clip((-points[:, 2] / deepest * DEPTH_SHADES).astype(int), 0, DEPTH_SHADES - 1)
+        place = places[np.maximum(run.block[row], 0)]
+        cutting = ~is_air & (run.role[row] != Role.TAB)
+        for number in np.unique(place[cutting]):
+            for level in range(DEPTH_SHADES):
+                color = depth_shade(bit_hue(int(number)), level / (DEPTH_SHADES - 1), is_dark=tokens.is_dark)
+                color.setAlpha(200)
+                yield _segments(QPen(color, 1.2), points, cutting & (place == number) & (shade == level))
+        yield _segments(bridge, points, is_bridge[row])
 
 
-def toolpath_marks(run: Run) -> Marks:
-    """A notch where each contour's first cut begins; the lifts over tabs as short lines."""
-    begins, tabs = [], []
-    for first, last in _contours(run):
-        rows = np.arange(first, last)
-        flat = rows[(run.kind[rows] != Move.RAPID) & (np.hypot(*(run.xyz[rows] - run.xyz[rows - 1])[:, :2].T) > 1e-6)]
-        if len(flat):
-            p, q = run.xyz[flat[0] - 1, :2], run.xyz[flat[0], :2]
-            begins.append([*p, *(q - p) / np.hypot(*(q - p))])
-        lifted = rows[(run.role[rows] == Role.TAB) & (run.pass_no[rows] == run.pass_no[rows].max())]
-        for stretch in np.split(lifted, np.flatnonzero(np.diff(lifted) > 1) + 1):
-            if len(stretch):
-                span = slice(int(stretch[0]) - 1, int(stretch[-1]) + 1)
-                line, _ = straightened(run.xyz[span], run.kind[span], run.centre[span], chord_tolerance_mm=0.05)
-                if np.hypot(*(line[-1] - line[0])[:2]) > 0.1:
-                    tabs.append(line[:, :2])
-    return Marks(np.array(begins).reshape(-1, 4), tuple(tabs))
+def contour_starts(run: Run) -> FloatArray:
+    """Where each contour's first sideways cut begins: (n, 4), the point and the unit direction."""
+    if len(run) < 2:
+        return np.zeros((0, 4))
+    step = np.zeros((len(run), 2))
+    step[1:] = np.diff(run.xyz[:, :2], axis=0)
+    size = np.hypot(step[:, 0], step[:, 1])
+    cuts = np.flatnonzero((run.kind != Move.RAPID) & (run.block >= 0) & (size > 1e-6))
+    _, first = np.unique(_contour_of(run)[cuts], return_index=True)
+    rows = cuts[first]
+    return np.hstack((run.xyz[rows - 1, :2], step[rows] / size[rows, None]))
 
 
-def _contours(run: Run) -> Iterable[tuple[int, int]]:
-    """Rows (first, last) between two rapids, within blocks."""
-    for block in run.blocks:
-        rapid = np.flatnonzero(run.kind[block.first : block.last] == Move.RAPID) + block.first
-        for a, b in zip(rapid[:-1], rapid[1:], strict=True):
-            if b > a + 1:
-                yield int(a) + 1, int(b)
+def _contour_of(run: Run) -> IntArray:
+    """A number (n,) that is the same for all moves between two rapids."""
+    return np.cumsum(run.kind == Move.RAPID)
+
+
+def _lowest_tabs(run: Run) -> BoolArray:
+    """The moves (n,) over tabs in the last pass of their contour: one line a tab, not one a pass."""
+    contour = _contour_of(run)
+    last_pass = np.zeros(int(contour.max(initial=0)) + 1, dtype=np.int64)
+    np.maximum.at(last_pass, contour, run.pass_no)
+    return np.asarray((run.role == Role.TAB) & (run.pass_no == last_pass[contour]))
 
 
 def _segments(pen: QPen, points: FloatArray, chosen: BoolArray) -> LineGroup:

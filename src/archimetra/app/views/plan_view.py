@@ -31,18 +31,18 @@ from archimetra.app.theme.wood import tone
 from archimetra.app.views.line_layer import LineLayer, group
 from archimetra.app.views.plan_scene import (
     Hit,
-    Marks,
     PickTarget,
     artwork_groups,
+    contour_starts,
     pick_at,
     pick_in,
     pick_targets,
     toolpath_groups,
-    toolpath_marks,
 )
 from archimetra.app.views.snapping import Snap, snap_move
 from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.base.findings import Finding, Severity
+from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import Board, Job
@@ -101,7 +101,7 @@ class PlanView(QWidget):
         self._board: Board | None = None
         self._targets: list[PickTarget] = []
         self._picked: tuple[ShapeId, ...] = ()
-        self._marks: Marks | None = None
+        self._starts: FloatArray | None = None
         self._run: Run | None = None
         self._findings: tuple[Finding, ...] = ()
         self._line: Line = ((0.0, 0.0), (1.0, 0.0))
@@ -147,10 +147,11 @@ class PlanView(QWidget):
         if self._job is None:
             return
         if run is None:
+            self._starts = None
             self._paths.clear()
         else:
+            self._starts = contour_starts(run)
             self._paths.show_coming(toolpath_groups(self._job, run, self.tokens))
-        self._marks = None if run is None else toolpath_marks(run)
         self.update()
 
     def show_picked(self, ids: tuple[ShapeId, ...]) -> None:
@@ -481,13 +482,13 @@ class PlanView(QWidget):
         painter.drawRect(rect)
 
     def _paint_marks(self, painter: QPainter) -> None:
-        if self._marks is None:
+        if self._starts is None:
             return
         painter.setPen(QPen(self.tokens.color("ink", 200), 1.2))
         painter.setBrush(self.tokens.color("panel"))
-        at = self.view.points(self._marks.starts[:, :2])
+        at = self.view.points(self._starts[:, :2])
         seen = ((at > -10) & (at < (self.width() + 10, self.height() + 10))).all(axis=1)
-        starts = self._marks.starts[seen]
+        starts = self._starts[seen]
         if len(starts) > MOST_STARTS:  # from so far away the notches would only hide the paths
             starts = starts[:0]
         for x, y, dx, dy in starts:
@@ -498,15 +499,6 @@ class PlanView(QWidget):
             painter.drawPolyline(QPolygonF([QPointF(-3, -4.5), QPointF(3, 0), QPointF(-3, 4.5)]))
             painter.drawLine(QPointF(0, -7), QPointF(0, -3.5))
             painter.restore()
-        pen = QPen(self.tokens.color("caution"), 3.0)
-        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
-        for line in self._marks.tabs:
-            points = self.view.points(line)
-            if (points < -10).all(axis=0).any() or (points > (self.width() + 10, self.height() + 10)).all(axis=0).any():
-                continue
-            painter.setPen(pen)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
 
     def _paint_picked(self, painter: QPainter) -> None:
         if not self._picked:
