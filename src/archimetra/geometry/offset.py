@@ -16,7 +16,7 @@ import shapely
 
 from archimetra.base.errors import GeometryError
 from archimetra.geometry.affine import Affine
-from archimetra.geometry.arrays import FloatArray, IntArray
+from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.region import Region, as_region, polygons_of, ring_paths
 
@@ -76,11 +76,12 @@ def check_offset(region: Region, result: Region, distance: float, *, tolerance_m
     is nearer, lies on the result's rings.
     """
     r = abs(distance)
-    outline = SegmentField(ring_paths(region), reach_mm=r + 1.0)
+    outline_rings = ring_paths(region)
+    outline = SegmentField(outline_rings, reach_mm=r + 1.0)
     rings = ring_paths(result)
     if rings and (np.abs(outline.gaps(_spread(rings, CHECK_SAMPLES)) - r) > tolerance_mm).any():
         return False
-    pushed = _pushed(region, distance)
+    pushed = _pushed(outline_rings, distance)
     wanted = pushed[outline.gaps(pushed) >= r - 1e-7]
     if not len(wanted):
         return not rings
@@ -121,33 +122,36 @@ def _spread(rings: list[FloatArray], count: int) -> FloatArray:
     return np.vstack(chosen)
 
 
-def _pushed(region: Region, distance: float) -> FloatArray:
+def _pushed(closed_rings: list[FloatArray], distance: float) -> FloatArray:
     """Points of the outline moved square to it by ``distance``, outward for positive: middles of chords, several of
     long ones, and corners along their bisector."""
-    rings = ring_paths(region)
-    stride = max(1, sum(len(ring) for ring in rings) // CHECK_SAMPLES)
-    out = []
-    for ring in rings:
-        corners = ring[:-1]
-        size = np.hypot(ring[1:, 0] - corners[:, 0], ring[1:, 1] - corners[:, 1])
-        chosen = np.arange(0, len(corners), max(1, min(stride, len(corners) // 8)))
-        long = np.flatnonzero(size > abs(distance))[: CHECK_SAMPLES // 8]
-        before, here = _normals(ring, chosen - 1), _normals(ring, chosen)
-        out.append((corners[chosen] + np.roll(corners, -1, axis=0)[chosen]) / 2 + here * distance)
-        both = before + here
-        length = np.hypot(both[:, 0], both[:, 1])
-        ok = length > 0.1
-        out.append(corners[chosen[ok]] + both[ok] / length[ok, None] * distance)
-        along = (np.roll(corners, -1, axis=0)[long] - corners[long]) if len(long) else np.zeros((0, 2))
-        for share in (0.06, 0.2, 0.35, 0.65, 0.8, 0.94):
-            out.append(corners[long] + along * share + _normals(ring, long) * distance)
-    return np.vstack(out)
+    rings = [ring[:-1] for ring in closed_rings]
+    sizes = np.array([len(ring) for ring in rings])
+    corners = np.vstack(rings)
+    # the corner after and the one before each, within its own ring
+    first = np.repeat(np.cumsum(sizes) - sizes, sizes)
+    number = np.arange(len(corners)) - first
+    count = np.repeat(sizes, sizes)
+    after, before = first + (number + 1) % count, first + (number - 1) % count
+    stride = np.maximum(1, np.minimum(len(corners) // CHECK_SAMPLES, count // 8))
+    chosen = np.flatnonzero(number % stride == 0)
+    here = _normals(corners[chosen], corners[after[chosen]])
+    middles = (corners[chosen] + corners[after[chosen]]) / 2 + here * distance
+    both = here + _normals(corners[before[chosen]], corners[chosen])
+    length = np.hypot(both[:, 0], both[:, 1])
+    ok = length > 0.1
+    bisected = corners[chosen[ok]] + both[ok] / length[ok, None] * distance
+    along = corners[after] - corners
+    long = np.flatnonzero(np.hypot(along[:, 0], along[:, 1]) > abs(distance))
+    long = long[:: max(1, len(long) // CHECK_SAMPLES)]
+    beside = corners[long] + _normals(corners[long], corners[after[long]]) * distance
+    shares = [beside + along[long] * share for share in (0.06, 0.2, 0.35, 0.65, 0.8, 0.94)]
+    return np.vstack([middles, bisected, *shares])
 
 
-def _normals(ring: FloatArray, segments: IntArray) -> FloatArray:
-    """Unit normals (n, 2) to the right of travel (outside) of some segments of a ring; -1 is its last one."""
-    segments = segments % (len(ring) - 1)
-    d = ring[segments + 1] - ring[segments]
+def _normals(begin: FloatArray, end: FloatArray) -> FloatArray:
+    """Unit normals (n, 2) to the right of travel, which is outside."""
+    d = end - begin
     size = np.maximum(np.hypot(d[:, 0], d[:, 1]), 1e-12)
     return np.column_stack((d[:, 1], -d[:, 0])) / size[:, None]
 

@@ -90,12 +90,13 @@ def nested(regions: Sequence[Region]) -> Region:
         return _nested_one_by_one([r for r, kept in zip(given, is_kept, strict=True) if kept])
     outer, inner = np.where(around, i, j), np.where(around, j, i)
     used = (around != within) & is_kept[i] & is_kept[j]
-    return _nested_by_depth(given, is_kept, outer[used], inner[used])
+    touch = bool((~around & ~within & is_kept[i] & is_kept[j]).any())
+    return _nested_by_depth(given, is_kept, outer[used], inner[used], touch=touch)
 
 
-def _nested_by_depth(given: AnyArray, is_kept: BoolArray, outer: IntArray, inner: IntArray) -> Region:
+def _nested_by_depth(given: AnyArray, is_kept: BoolArray, outer: IntArray, inner: IntArray, *, touch: bool) -> Region:
     """Regions of which none overlap in part; ``outer`` covers ``inner``, pair by pair. Those with an even number around
-    them are areas, less the ones that lie one deeper in them."""
+    them are areas, less the ones that lie one deeper in them. Where none ``touch`` they need not be united."""
     depth = np.bincount(inner, minlength=len(given))
     is_child = depth[inner] == depth[outer] + 1
     areas = []
@@ -103,8 +104,15 @@ def _nested_by_depth(given: AnyArray, is_kept: BoolArray, outer: IntArray, inner
     for o, n in zip(outer[is_child].tolist(), inner[is_child].tolist(), strict=True):
         holes.setdefault(o, []).append(given[n])
     for k in np.flatnonzero(is_kept & (depth % 2 == 0)).tolist():
-        areas.append(subtract(given[k], unite(holes[k])) if k in holes else given[k])
-    return unite(areas)
+        inside = holes.get(k)
+        areas.append(given[k] if inside is None else subtract(given[k], unite(inside) if touch else _together(inside)))
+    return unite(areas) if touch else _together(areas)
+
+
+def _together(regions: Sequence[Region]) -> Region:
+    """Regions that lie apart, as one."""
+    polygons = [polygon for region in regions for polygon in polygons_of(region)]
+    return polygons[0] if len(polygons) == 1 else MultiPolygon(polygons)
 
 
 def _nested_one_by_one(regions: Sequence[Region]) -> Region:

@@ -45,13 +45,13 @@ class Track:
 
     def nodes_between(self, a: float, b: float) -> FloatArray:
         """Stations strictly between a < b where one line or arc ends and the next begins (turning points included)."""
-        joints = np.concatenate(([0.0], self._ends))
+        joints, period = self._ends, self.length
         if not self.is_closed:
-            joints = np.concatenate((joints, 2 * self.length - joints[::-1]))
-        period = self.length if self.is_closed else 2 * self.length
-        first, last = int(np.floor(a / period)), int(np.floor(b / period))
+            joints = np.concatenate((joints, 2 * self.length - joints[-2::-1], [2 * self.length]))
+            period *= 2
+        first, last = int(np.floor(a / period)) - 1, int(np.floor(b / period))
         every = np.concatenate([joints + turn * period for turn in range(first, last + 1)])
-        return np.asarray(np.unique(every[(every > a + 1e-9) & (every < b - 1e-9)]))
+        return np.asarray(every[np.searchsorted(every, a + 1e-9) : np.searchsorted(every, b - 1e-9)])
 
     def points(self, stations: FloatArray) -> FloatArray:
         """Points (n, 2) at stations."""
