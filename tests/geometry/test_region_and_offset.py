@@ -226,3 +226,21 @@ class TestNesting:
         begin = time.perf_counter()
         assert len(polygons_of(nested(parts))) == 400
         assert time.perf_counter() - begin < 10
+
+    @given(st.permutations(range(4)))
+    def test_the_order_of_drawing_makes_no_difference(self, order):
+        disc = shapely.Point(0, 0).buffer(50)
+        crossing = [shapely.Point(-8, 0).buffer(20), shapely.Point(8, 0).buffer(20), shapely.box(-3, -3, 3, 3)]
+        shapes = [disc, *crossing]
+        wanted = disc.area - shapely.union_all(crossing[:2]).area + 36
+        assert nested([shapes[k] for k in order]).area == pytest.approx(wanted)
+
+
+def test_parts_that_touch_in_a_point_are_followed_together():
+    """An arrow's tip on a bar: the way out of the tip leads into the bar, and that is no lost line."""
+    arrow = shapely.Polygon([(30, 90), (90, 150), (150, 90), (90, 110)])
+    parts = shapely.MultiPolygon([arrow, shapely.box(15, 150, 165, 165)])
+    grown = offset_region(parts, 1.5)
+    assert grown.area == pytest.approx(shapely.buffer(parts, 1.5, quad_segs=90).area, rel=1e-4)
+    for r in (0.5, 3.0, 6.35):
+        assert len(polygons_of(offset_region(parts, r))) == 1

@@ -74,7 +74,8 @@ def intersect(region: Region, other: Region) -> Region:
 
 def nested(regions: Sequence[Region]) -> Region:
     """Separate outlines read the way a drawing is: what lies inside an area is a hole in it, what lies in
-    that hole is an area again. Outlines that only overlap are united; one drawn twice counts once.
+    that hole is an area again. Outlines that overlap in part count as one, one drawn twice counts once; the order in which
+    they come makes no difference.
     """
     given = np.array([r for r in regions if not r.is_empty], dtype=object)
     if len(given) < 2:
@@ -87,7 +88,7 @@ def nested(regions: Sequence[Region]) -> Region:
     is_kept[j[around & within]] = False
     is_overlap = ~around & ~within & ~shapely.touches(given[i], given[j]) & is_kept[i] & is_kept[j]
     if is_overlap.any():
-        return _nested_one_by_one([r for r, kept in zip(given, is_kept, strict=True) if kept])
+        return nested(_clusters(given, is_kept, i[is_overlap], j[is_overlap]))
     outer, inner = np.where(around, i, j), np.where(around, j, i)
     used = (around != within) & is_kept[i] & is_kept[j]
     touch = bool((~around & ~within & is_kept[i] & is_kept[j]).any())
@@ -115,17 +116,22 @@ def _together(regions: Sequence[Region]) -> Region:
     return polygons[0] if len(polygons) == 1 else MultiPolygon(polygons)
 
 
-def _nested_one_by_one(regions: Sequence[Region]) -> Region:
-    """The largest first; each is then a hole where it lies wholly in what there is so far, else an area."""
-    result: Region = EMPTY
-    for region in sorted(regions, key=lambda r: -r.area):
-        if result.is_empty:
-            result = region
-        elif shapely.covers(result, region):
-            result = subtract(result, region)
-        else:
-            result = unite([result, region])
-    return result
+def _clusters(given: AnyArray, is_kept: BoolArray, i: IntArray, j: IntArray) -> list[Region]:
+    """The kept regions, those that overlap (``i`` with ``j``) united into one."""
+    leader = list(range(len(given)))
+
+    def lead(k: int) -> int:
+        while leader[k] != k:
+            leader[k] = leader[leader[k]]
+            k = leader[k]
+        return k
+
+    for a, b in zip(i.tolist(), j.tolist(), strict=True):
+        leader[lead(a)] = lead(b)
+    members: dict[int, list[Region]] = {}
+    for k in np.flatnonzero(is_kept).tolist():
+        members.setdefault(lead(k), []).append(given[k])
+    return [unite(group) if len(group) > 1 else group[0] for group in members.values()]
 
 
 def ring_paths(region: Region) -> list[FloatArray]:
