@@ -15,6 +15,8 @@ from typing import Any
 from archimetra import __version__
 from archimetra.base.errors import ArchimetraError
 
+SMALLEST_PICTURE, LARGEST_PICTURE = 100, 8000
+
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code."""
@@ -151,8 +153,13 @@ def _render(options: argparse.Namespace) -> int:
     from archimetra.app.shots import render_job
 
     width, _, height = options.size.partition("x")
-    if not (width.isdigit() and height.isdigit()) or not 0.0 <= options.at <= 1.0:
-        print("archimetra: --size is WIDTHxHEIGHT, as 1280x800, and --at lies between 0 and 1.", file=sys.stderr)
+    is_size = all(side.isdigit() and SMALLEST_PICTURE <= int(side) <= LARGEST_PICTURE for side in (width, height))
+    if not is_size or not 0.0 <= options.at <= 1.0:
+        print(
+            f"archimetra: --size is WIDTHxHEIGHT, as 1280x800, each {SMALLEST_PICTURE} to {LARGEST_PICTURE}; "
+            "--at lies between 0 and 1.",
+            file=sys.stderr,
+        )
         return 2
     render_job(
         options.job, options.out, view=options.view, at=options.at, size=(int(width), int(height)), theme=options.theme,

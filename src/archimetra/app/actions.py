@@ -45,10 +45,11 @@ ROWS: tuple[Row, ...] = (
     Row("station-2", "Artwork", "Ctrl+2", "station_artwork"),
     Row("station-3", "Cuts", "Ctrl+3", "station_cuts"),
     Row("station-4", "Output", "Ctrl+4", "station_output"),
+    Row("help", "Keys and first steps", "F1", "show_help"),
     Row("quit", "Quit", "Ctrl+Q", "close"),
 )
 
-FILE_MENU = ("new", "open", "save", "save-as", "", "bring-in", "write", "", "demo", "", "theme", "quit")
+FILE_MENU = ("new", "open", "save", "save-as", "", "bring-in", "write", "", "demo", "help", "", "theme", "quit")
 
 
 def make_actions(window: QWidget) -> dict[str, QAction]:

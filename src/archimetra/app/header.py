@@ -21,7 +21,7 @@ class Header(QWidget):
     board_chosen = Signal(object)
     board_wanted = Signal()
 
-    def __init__(self, tokens: Tokens, menu: QMenu, undo: QAction, redo: QAction) -> None:
+    def __init__(self, tokens: Tokens, menu: QMenu, undo: QAction, redo: QAction, help_: QAction) -> None:
         super().__init__()
         self.setObjectName("header")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -54,8 +54,9 @@ class Header(QWidget):
         self._add.clicked.connect(self.board_wanted)
         row.addWidget(self._add)
         row.addStretch(1)
-        self._undo, self._redo = QToolButton(), QToolButton()
-        for button, action in ((self._undo, undo), (self._redo, redo)):
+        self._undo, self._redo, self._help = QToolButton(), QToolButton(), QToolButton()
+        self._help.setToolTip("Keys and first steps (F1)")
+        for button, action in ((self._undo, undo), (self._redo, redo), (self._help, help_)):
             button.setAccessibleName(action.text())
             button.clicked.connect(action.trigger)
             row.addWidget(button)
@@ -68,6 +69,7 @@ class Header(QWidget):
         self._menu.setIcon(icons.icon("dots", tokens.ink))
         self._add.setIcon(icons.icon("plus", tokens.ink))
         self._undo.setIcon(icons.icon("arrow-back-up", tokens.ink, disabled=tokens.hairline))
+        self._help.setIcon(icons.icon("help", tokens.ink))
         self._redo.setIcon(icons.icon("arrow-forward-up", tokens.ink, disabled=tokens.hairline))
         self._shown = None
 

@@ -61,6 +61,7 @@ class Session(QObject):
     reading_changed = Signal()
     artwork_read = Signal(object)  # ArtworkRead
     files_made = Signal()
+    demo_wanted = Signal()
     said = Signal(str, str)  # kind ("note", "caution", "stop") and a sentence
 
     _event = Signal(object)

@@ -90,7 +90,9 @@ class MainWindow(QMainWindow):
                 menu.addAction(self.actions_by_id[id_])
             else:
                 menu.addSeparator()
-        self.header = Header(self.tokens, menu, self.actions_by_id["undo"], self.actions_by_id["redo"])
+        self.header = Header(
+            self.tokens, menu, self.actions_by_id["undo"], self.actions_by_id["redo"], self.actions_by_id["help"]
+        )
         self.plan = PlanView(self.tokens)
         self.section = SectionView(self.tokens)
         self.sequence = SequenceView(self.tokens)
@@ -211,6 +213,7 @@ class MainWindow(QMainWindow):
         s.stock_painted.connect(self._show_stock)
         s.section_changed.connect(lambda: plan.show_line(s.line))
         s.said.connect(self.say)
+        s.demo_wanted.connect(self.open_demo)
         plan.picked.connect(s.pick)
         plan.moved.connect(s.move_picked)
         plan.nudged.connect(lambda dx, dy: s.move_picked(dx, dy, merge="nudge"))
@@ -476,6 +479,13 @@ class MainWindow(QMainWindow):
     def toggle_snapping(self) -> None:
         self.plan.is_snapping = not self.plan.is_snapping
         self._snapping.setText("snapping on" if self.plan.is_snapping else "snapping off")
+
+    def show_help(self) -> None:
+        from archimetra.app.help import HelpPage
+
+        page = HelpPage(self)
+        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        page.open()
 
     def next_unit(self) -> None:
         unit = Unit.INCH if self.session.job.unit is Unit.MM else Unit.MM

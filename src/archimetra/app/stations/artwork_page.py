@@ -61,6 +61,12 @@ class ArtworkPage(Page):
         form.line()
         self._picked_words = form.heading("Picked")
         self._hint = form.add(label("", "note"))
+        self._demo = QPushButton("Or look at the Quay tide clock first")
+        self._demo.setProperty("kind", "link")
+        self._demo.setStyleSheet("text-align: left;")
+        self._demo.setToolTip("Open the sample job")
+        self._demo.clicked.connect(session.demo_wanted)
+        form.add(self._demo)
         holder = QWidget()
         column = QVBoxLayout(holder)
         column.setContentsMargins(0, 0, 0, 0)
@@ -132,6 +138,7 @@ class ArtworkPage(Page):
         self._bring.setEnabled(not self.session.is_reading)
         shown(self._place, count > 0)
         shown(self._hint, count == 0)
+        shown(self._demo, not board.shapes and not self.panel.isVisible())
         if not board.shapes:
             self._hint.setText("Nothing here yet. Bring in a drawing, or drop an SVG file on the plan.")
         else:

@@ -81,6 +81,7 @@ class OutputPage(Page):
         stops = [f for f in plan.findings if f.severity is Severity.STOP] if plan is not None else []
         self._stops.setText("\n".join(f.text() for f in stops[:4]))
         shown(self._stops, bool(stops))
+        shown(self._told, bool(self._told.text()))
         self._write.setEnabled(bool(self._files))
         self._write.setText("Write the files all the same" if stops else "Write the files")
 
@@ -175,5 +176,6 @@ class OutputPage(Page):
             return
         words = f"{len(written)} file{'' if len(written) == 1 else 's'} written to {folder}."
         self._told.setText(words)
+        shown(self._told, True)
         self._told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.session.said.emit("note", words)

@@ -78,7 +78,7 @@ def style_sheet(t: Tokens) -> str:
     name = "check-dark.svg" if t.is_dark else "check-light.svg"
     check = str(files("archimetra.app.theme").joinpath("icons", name)).replace("\\", "/")
     return f"""
-    QWidget {{ color: {t.ink}; font-size: {s(BODY_PX)}px; }}
+    QWidget {{ color: {t.ink}; font-family: "{FAMILY}", sans-serif; font-size: {s(BODY_PX)}px; }}
     QToolTip {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 4px 6px; }}
     QMainWindow, QDialog {{ background: {t.page}; }}
     #header {{ background: {t.panel}; border-bottom: 1px solid {t.hairline}; }}
@@ -90,6 +90,7 @@ def style_sheet(t: Tokens) -> str:
     QLabel[kind="title"] {{ font-size: {s(TITLE_PX)}px; font-weight: 600; }}
     QLabel[kind="heading"] {{ font-weight: 600; }}
     QLabel[kind="note"] {{ font-size: {s(NOTE_PX)}px; color: {t.quiet}; }}
+    QLabel[kind="key"] {{ color: {t.accent}; font-weight: 600; }}
     QLabel[kind="quiet"] {{ color: {t.quiet}; }}
     QLabel[kind="caution"] {{ font-size: {s(NOTE_PX)}px; color: {t.caution}; }}
     QLabel[kind="stop"] {{ font-size: {s(NOTE_PX)}px; color: {t.picked}; }}

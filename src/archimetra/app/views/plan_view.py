@@ -161,8 +161,8 @@ class PlanView(QWidget):
 
     def _outline_picked(self) -> None:
         wanted = set(self._picked)
-        pen = QPen(self.tokens.color("picked"), 1.8)
-        self._picked_lines.show_groups([group(pen, [n for t in self._targets if t.id in wanted for n in t.lines])])
+        lines = [line for target in self._targets if target.id in wanted for line in target.lines]
+        self._picked_lines.show_groups([group(QPen(self.tokens.color("picked"), 1.8), lines)] if lines else [])
 
     def show_findings(self, findings: tuple[Finding, ...]) -> None:
         self._findings = findings

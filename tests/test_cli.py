@@ -1,0 +1,195 @@
+"""The command line: what each command prints, writes and answers to the shell, driven as a user types it."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+import shapely
+from PySide6.QtGui import QColor, QImage
+
+from archimetra import __version__
+from archimetra.cli import main
+from archimetra.demo import artwork, quay_tide_clock
+from archimetra.job import edits
+from archimetra.job.file import JobFile, load_job, save_job
+from archimetra.output.gcode_reader import read_gcode
+from archimetra.toolpath.moves import straightened
+
+PLATE = (
+    '<svg xmlns="http://www.w3.org/2000/svg" width="120mm" height="80mm" viewBox="0 0 120 80"><text x="3" y="9">A</text>'
+    '<path d="M10 10h100v60h-100z M40 40a10 10 0 1 0 20 0a10 10 0 1 0 -20 0" fill-rule="evenodd"/></svg>'
+)
+
+
+@pytest.fixture
+def clock(tmp_path) -> Path:
+    path = tmp_path / "clock.archimetra"
+    save_job(path, quay_tide_clock())
+    return path
+
+
+@pytest.fixture
+def plate(tmp_path) -> Path:
+    path = tmp_path / "plate.svg"
+    path.write_text(PLATE)
+    return path
+
+
+def swept(text: str, radius: float, *, below: float) -> shapely.Geometry:
+    """What a bit of that radius cuts away below a height, by nothing but the file."""
+    read = read_gcode(text)
+    assert not read.findings
+    assert read.has_end
+    ok = ~np.isnan(read.xyz).any(axis=1)
+    points, _ = straightened(read.xyz[ok], read.kind[ok], read.centre[ok], chord_tolerance_mm=0.0005)
+    low = (points[:-1, 2] < below) & (points[1:, 2] < below)
+    lines = shapely.linestrings(np.stack((points[:-1, :2], points[1:, :2]), axis=1)[low])
+    return shapely.union_all(shapely.buffer(lines, radius, quad_segs=64))
+
+
+class TestFromDrawingToFile:
+    def test_new_and_export_cut_the_part_the_drawing_shows(self, plate, tmp_path, capsys):
+        job = tmp_path / "plate.archimetra"
+        assert main(["new", str(job), "--art", str(plate), "--sheet", "120x80x6.2", "--profile", "outside"]) == 0
+        assert main(["export", str(job), "--out", str(tmp_path / "out")]) == 0
+        written = [Path(line) for line in capsys.readouterr().out.splitlines()[1:]]
+        assert [path.suffix for path in written] == [".ngc"]
+        # the page is the sheet, so the drawing lies where its numbers say; SVG's y goes down
+        part = shapely.box(10, 10, 110, 70) - shapely.Point(50, 40).buffer(10, quad_segs=200)
+        followed = part.buffer(3, quad_segs=200).boundary.buffer(3, quad_segs=200)
+        # at the very bottom the tabs are still there: look above them
+        cut = swept(written[0].read_text(), 3.0, below=-2.0)
+        assert shapely.hausdorff_distance(cut.boundary, followed.boundary) < 0.02
+        assert cut.intersection(part.buffer(-0.01)).is_empty
+
+    def test_inches_cut_what_millimetres_cut(self, plate, tmp_path):
+        job = tmp_path / "plate.archimetra"
+        main(["new", str(job), "--art", str(plate), "--sheet", "120x80x6.2", "--profile", "inside"])
+        areas = []
+        for unit in ("mm", "in"):
+            assert main(["export", str(job), "--out", str(tmp_path / unit), "--unit", unit, "--force"]) == 0
+            (path,) = (tmp_path / unit).iterdir()
+            text = path.read_text()
+            assert ("G21" if unit == "mm" else "G20") in text.splitlines()
+            areas.append(swept(text, 3.0, below=-2.0))
+        assert areas[0].symmetric_difference(areas[1]).area < 0.3
+
+    def test_the_streaming_controller_gets_a_file_a_bit_in_running_order(self, clock, tmp_path, capsys):
+        assert main(["export", str(clock), "--out", str(tmp_path / "out"), "--controller", "streaming"]) == 0
+        names = [Path(line).name for line in capsys.readouterr().out.splitlines()]
+        assert [name.split("-")[5] for name in names] == ["1", "2", "3"]
+        assert all(name.endswith(".nc") for name in names)
+        assert not any("M6" in (tmp_path / "out" / name).read_text() for name in names)
+
+    def test_nothing_is_written_while_a_finding_says_stop(self, clock, tmp_path, capsys):
+        job = load_job(clock).job
+        save_job(clock, JobFile(edits.change_cut(job, job.boards[0].cuts[0].id, "", end_depth=0.0).job))
+        assert main(["export", str(clock), "--out", str(tmp_path / "out")]) == 1
+        assert not (tmp_path / "out").exists()
+        told = capsys.readouterr().err
+        assert "still zero" in told
+        assert "--force" in told
+        assert main(["export", str(clock), "--out", str(tmp_path / "out"), "--force"]) == 0
+
+
+class TestTelling:
+    def test_check_tells_times_and_findings_and_json_keeps_its_keys(self, clock, capsys):
+        assert main(["check", str(clock)]) == 0
+        assert "Dial face: 4 cuts" in capsys.readouterr().out
+        assert main(["check", str(clock), "--json"]) == 0
+        told = json.loads(capsys.readouterr().out)
+        assert told["job"] == "Quay tide clock"
+        (board,) = told["boards"]
+        assert set(board) == {"board", "seconds", "cuts", "moves", "findings"}
+        assert board["seconds"] > 300
+        assert board["findings"] == []
+
+    def test_inspect_tells_size_unit_and_what_was_left_out(self, plate, capsys):
+        assert main(["inspect", str(plate), "--json"]) == 0
+        told = json.loads(capsys.readouterr().out)
+        assert (told["width_mm"], told["height_mm"]) == (100.0, 60.0)
+        assert told["unit"]["unit"] == "mm"
+        assert told["shapes"] == 1
+        assert [entry["code"] for entry in told["report"]] == ["unit", "svg-text"]
+        assert main(["inspect", str(plate)]) == 0
+        assert "1 text element not brought in" in capsys.readouterr().out
+
+    def test_version(self, capsys):
+        with pytest.raises(SystemExit) as ended:
+            main(["--version"])
+        assert ended.value.code == 0
+        assert capsys.readouterr().out.strip() == f"archimetra {__version__}"
+
+
+class TestTrouble:
+    @pytest.mark.parametrize(
+        ("arguments", "words"),
+        [
+            (["export", "{none}", "--out", "{out}"], "could not be opened"),
+            (["export", "{clock}", "--out", "{out}", "--controller", "mill9"], "Known are: rs274, streaming"),
+            (["export", "{clock}", "--out", "{out}", "--board", "Lid"], "It has: Dial face"),
+            (["check", "{junk}"], "damaged or not an Archimetra job"),
+            (["inspect", "{none}"], "could not be read"),
+            (["inspect", "{junk}"], "is not an SVG file"),
+            (["new", "{out}", "--art", "{junk}"], "is not an SVG file"),
+            (["new", "{out}", "--art", "{svg}", "--sheet", "400x300"], "is not a sheet such as"),
+            (["new", "{out}", "--art", "{svg}", "--sheet", "0x300x18"], "is not a sheet such as"),
+            (["render", "{clock}", "--out", "{out}/no/where.png"], "could not be written"),
+        ],
+    )
+    def test_one_sentence_on_standard_error_and_exit_code_1(self, clock, plate, tmp_path, capsys, arguments, words):
+        (tmp_path / "junk").write_bytes(b"\x00\x01\x02 no drawing")
+        places = {
+            "clock": clock,
+            "svg": plate,
+            "none": tmp_path / "none",
+            "junk": tmp_path / "junk",
+            "out": tmp_path / "o",
+        }
+        assert main([argument.format(**places) for argument in arguments]) == 1
+        told = capsys.readouterr()
+        assert told.out == ""
+        assert words in told.err
+        assert told.err.startswith("archimetra: ")
+        assert told.err.count("\n") == 1
+
+    @pytest.mark.parametrize("size", ["1280", "x", "0x10", "wide"])
+    def test_a_size_that_is_none_is_a_wrong_call(self, clock, tmp_path, capsys, size):
+        assert main(["render", str(clock), "--out", str(tmp_path / "a.png"), "--size", size]) == 2
+        assert "--size" in capsys.readouterr().err
+
+    def test_a_wrong_command_is_exit_code_2(self):
+        done = subprocess.run(
+            [sys.executable, "-m", "archimetra", "export"], capture_output=True, text=True, check=False
+        )
+        assert done.returncode == 2
+        assert "required" in done.stderr
+
+
+class TestRendering:
+    @pytest.mark.parametrize("view", ["plan", "section", "sequence"])
+    def test_each_view_is_drawn_at_the_moment_asked_for(self, clock, tmp_path, view):
+        pictures = []
+        for at in ("0", "1"):
+            out = tmp_path / f"{view}-{at}.png"
+            quiet = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+            command = [sys.executable, "-m", "archimetra", "render", str(clock), "--view", view, "--at", at]
+            done = subprocess.run(
+                [*command, "--out", str(out)], capture_output=True, text=True, check=False, env=quiet, timeout=120
+            )
+            assert done.returncode == 0, done.stderr
+            pictures.append(QImage(str(out)))
+        assert not pictures[0].isNull()
+        assert pictures[0] != pictures[1]
+        colors = {QColor(pictures[1].pixel(x, pictures[1].height() // 2)).name() for x in range(pictures[1].width())}
+        assert len(colors) > 5
+
+
+def test_the_sample_drawing_is_what_the_sample_job_holds():
+    assert quay_tide_clock().sources["dial-face.svg"] == artwork("dial-face.svg")
