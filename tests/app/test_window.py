@@ -13,14 +13,15 @@ from pathlib import Path as FilePath
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter
+from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QComboBox, QLineEdit, QMessageBox
+from PySide6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLabel, QLineEdit, QMessageBox
 
 from app.conftest import settle
 from archimetra.app.actions import ROWS
 from archimetra.app.theme.tokens import DARK, LIGHT
-from archimetra.app.views.line_layer import LineLayer, group, painter_path
+from archimetra.app.views.line_layer import LineLayer, _pieces, group, painter_path
+from archimetra.app.views.plan_scene import contour_starts, toolpath_groups
 from archimetra.app.views.snapping import snap_move
 from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.demo import artwork
@@ -264,7 +265,7 @@ class TestPlan:
         t = np.linspace(0, 200 * np.pi, 200_001)
         spiral = np.column_stack((200 + t / 4 * np.cos(t), 200 + t / 4 * np.sin(t)))
         from PySide6.QtCore import QSize
-        from PySide6.QtGui import QPainter, QPen, QPixmap
+        from PySide6.QtGui import QPixmap
 
         layer = LineLayer()
         layer.show_groups([group(QPen(QColor("black")), [spiral])])
@@ -649,3 +650,79 @@ def test_the_toolkit_counts_its_references(qtbot):
     after = sys.getrefcount(None)
     painter.end()
     assert after > before - 200
+
+
+class TestSection:
+    def test_an_exaggeration_that_does_not_fit_is_told_as_drawn(self, open_window):
+        window = open_window()
+        section = window.section
+        section.show_exaggeration(1)
+        assert section._depth.text() == "depth"
+        assert section._canvas.drawn_exaggeration() == pytest.approx(1.0)
+        section.show_exaggeration(5)
+        drawn = section._canvas.drawn_exaggeration()
+        assert 1 < drawn < 5
+        assert f"x{drawn:.1f} fits" in section._depth.text()
+
+    def test_the_cursor_reads_depth_and_what_is_left(self, open_window, qtbot):
+        window = open_window()
+        session, canvas = window.session, window.section._canvas
+        session.move_line(((0.0, 160.0), (320.0, 160.0)))
+        qtbot.waitUntil(lambda: session.moment.line == session.line, timeout=10_000)
+        across = (canvas.width() - 80) / 320
+        # the star's left arm, the outline's slot, bare wood
+        for x, words in ((95.0, "5 deep, 13.1 left"), (15.0, "cut through"), (50.0, "uncut")):
+            QTest.mouseMove(canvas, QPoint(round(56 + x * across), 40))
+            qtbot.waitUntil(lambda words=words: words in window.section._reading.text(), timeout=5_000)
+
+
+class TestHelp:
+    def test_the_help_page_names_every_key(self, open_window):
+        window = open_window()
+        window.show_help()
+        page = next(w for w in window.findChildren(QDialog) if w.windowTitle() == "Keys and first steps")
+        said = {words.text() for words in page.findChildren(QLabel)}
+        assert {row.keys for row in ROWS if row.keys} <= said
+        page.accept()
+
+    def test_an_empty_job_offers_the_sample(self, open_window, qtbot):
+        window = open_window(JobFile(new_job()))
+        window.station_artwork()
+        button(window, "Or look at the Quay tide clock first").click()
+        settle(qtbot, window)
+        assert window.session.job.name == "Quay tide clock"
+
+
+class TestManyLines:
+    def test_a_moved_shape_shows_where_it_is_and_the_rest_is_taken_over(self, open_window):
+        window = open_window()
+        session, plan = window.session, window.plan
+        before = {target.id: target for target in plan._targets}
+        star = next(s for s in session.board.shapes if s.name == "star")
+        session.pick([star.id])
+        session.move_picked(7.0, -3.0)
+        after = {target.id: target for target in plan._targets}
+        assert after[star.id].box == pytest.approx(session.board.shape(star.id).bounds())
+        assert after[star.id].lines[0] == pytest.approx(before[star.id].lines[0] + (7.0, -3.0))
+        assert all(after[i].lines is before[i].lines for i in after if i != star.id)
+
+    def test_pieces_of_a_long_line_leave_no_gap(self):
+        lines = group(QPen(QColor("black")), [np.column_stack((np.arange(9000.0), np.zeros(9000)))])
+        pieces = list(_pieces(lines))
+        assert len(pieces) > 3
+        assert pieces[0].points[0, 0] == 0
+        assert pieces[-1].points[-1, 0] == 8999
+        for a, b in zip(pieces[:-1], pieces[1:], strict=True):
+            assert a.points[-1, 0] == b.points[0, 0]
+
+    def test_tabs_are_marked_once_each_and_starts_once_a_contour(self, open_window):
+        window = open_window()
+        plan = window.session.plan
+        starts = contour_starts(plan.run)
+        assert len(starts) == 4  # star, border, arbor hole, outline
+        assert np.hypot(starts[:, 2], starts[:, 3]) == pytest.approx(1.0)
+        bridge = [g for g in toolpath_groups(window.session.job, plan.run, LIGHT) if g.pen.widthF() == 3.0]
+        places = np.vstack([g.points for g in bridge]) - 160
+        angles = np.degrees(np.arctan2(places[:, 1], places[:, 0]))
+        assert len(np.unique(np.round((angles - 45) / 90))) == 4
+        assert np.hypot(places[:, 0], places[:, 1]) == pytest.approx(145, abs=0.05)

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import msgspec
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QBrush, QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from archimetra.app.theme import style
@@ -70,9 +70,9 @@ class SectionView(QWidget):
         head.addStretch(1)
         head.addWidget(self._reading)
         head.addSpacing(12)
-        word = label("depth", "note")
-        word.setWordWrap(False)
-        head.addWidget(word)
+        self._depth = label("depth", "note")
+        self._depth.setWordWrap(False)
+        head.addWidget(self._depth)
         self._buttons: dict[int, QToolButton] = {}
         for factor in EXAGGERATIONS:
             button = QToolButton()
@@ -100,12 +100,24 @@ class SectionView(QWidget):
     def show_section(self, data: SectionData | None) -> None:
         self._moment.setText(data.moment if data is not None else "")
         self._canvas.show_section(data)
+        self._tell_scale()
+
+    def _tell_scale(self) -> None:
+        """What is chosen may not fit; then what is drawn is said."""
+        drawn = self._canvas.drawn_exaggeration()
+        fits = drawn is None or drawn > 0.97 * self._canvas.exaggeration
+        self._depth.setText("depth" if fits else f"depth, x{drawn:.1f} fits")
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._tell_scale()
 
     def show_exaggeration(self, factor: int) -> None:
         for key, button in self._buttons.items():
             button.setChecked(key == factor)
         self._canvas.exaggeration = factor
         self._canvas.update()
+        self._tell_scale()
 
     def sizeHint(self) -> QSize:
         return QSize(800, 146)
@@ -128,6 +140,13 @@ class _Canvas(QWidget):
         self.update()
 
     # ---- scale
+
+    def drawn_exaggeration(self) -> float | None:
+        """How many times larger depths are drawn than widths; None while there is nothing to draw."""
+        if self._data is None or self._data.length <= 0:
+            return None
+        across, down, _ = self._scales(self._data)
+        return down / across
 
     def _scales(self, data: SectionData) -> tuple[float, float, float]:
         """Pixels per mm across and down, and the y of the sheet's top."""
