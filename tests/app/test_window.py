@@ -18,6 +18,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLabel, QLineEdit, QMessageBox
 
 from app.conftest import settle
+from app.gestures import button, drag, field, pixel, type_into
 from archimetra.app.actions import ROWS
 from archimetra.app.theme.tokens import DARK, LIGHT
 from archimetra.app.views.line_layer import LineLayer, _pieces, group, painter_path
@@ -33,33 +34,6 @@ from archimetra.job.sheet import ZeroAt, ZeroZ
 from archimetra.output.gcode_reader import read_gcode
 
 
-def field(window, name: str) -> QLineEdit:
-    found = [w for w in window.findChildren(QLineEdit) if w.accessibleName() == name and w.isVisible()]
-    assert len(found) == 1, f"{len(found)} visible fields named {name}"
-    return found[0]
-
-
-def type_into(window, name: str, text: str) -> QLineEdit:
-    edit = field(window, name)
-    edit.setFocus()
-    edit.selectAll()
-    QTest.keyClicks(edit, text)
-    QTest.keyClick(edit, Qt.Key.Key_Return)
-    return edit
-
-
-def button(window, text: str) -> QAbstractButton:
-    return next(w for w in window.findChildren(QAbstractButton) if w.text() == text and w.isVisible())
-
-
-def drag(widget, a: QPointF, b: QPointF, modifier=Qt.KeyboardModifier.NoModifier) -> None:
-    start, end = a.toPoint(), b.toPoint()
-    QTest.mousePress(widget, Qt.MouseButton.LeftButton, modifier, start)
-    for k in range(1, 6):
-        QTest.mouseMove(widget, start + (end - start) * k / 5)
-    QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, modifier, end)
-
-
 def bring_in(qtbot, window, path) -> None:
     """Read a file as the page does, and wait for what it holds."""
     with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
@@ -71,12 +45,6 @@ def show_files(qtbot, window):
     window.station_output()
     qtbot.waitUntil(lambda: bool(window.output_page.files), timeout=30_000)
     return window.output_page
-
-
-def pixel(window, x: float, y: float) -> QColor:
-    """The plan's colour at a board place."""
-    at = window.plan.view.to_screen(x, y).toPoint()
-    return window.plan.grab().toImage().pixelColor(at)
 
 
 class TestFirstLook:

@@ -327,8 +327,10 @@ class Session(QObject):
         self.pick(ids)
 
     def move_picked(self, dx: float, dy: float, *, merge: str = "") -> None:
+        """Shift what is picked; steps with the same ``merge`` key become one, as long as the same shapes are picked."""
         if self.picked:
-            self.apply(edits.move_shapes(self.job, self.board.id, self.picked, Affine.shift(dx, dy), merge=merge))
+            key = f"{merge} {' '.join(self.picked)}" if merge else ""
+            self.apply(edits.move_shapes(self.job, self.board.id, self.picked, Affine.shift(dx, dy), merge=key))
 
     def add_profile(self) -> None:
         edit, cut_id = edits.add_profile(self.job, self.board.id, self.picked)
