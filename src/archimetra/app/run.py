@@ -42,7 +42,8 @@ def run_window(job_path: FilePath | None, *, with_demo: bool) -> int:
     recovery = state_folder() / "recovery"
     # after the first picture: reading files and starting processes must not hold it up
     QTimer.singleShot(0, lambda: _begin(window, recovery, job_path, with_demo=with_demo))
-    signal.signal(signal.SIGTERM, lambda *_: app.quit())
+    # not quit(), which would close the window and have it ask about unsaved work: that is kept for the next start
+    signal.signal(signal.SIGTERM, lambda *_: app.exit(0))
     heartbeat = QTimer()  # lets Python see signals while Qt sleeps
     heartbeat.start(500)
     heartbeat.timeout.connect(lambda: None)

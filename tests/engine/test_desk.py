@@ -1,0 +1,108 @@
+"""The desk reads drawings and writes files beside the window, and a bad request never takes it along."""
+
+from __future__ import annotations
+
+import os
+import queue
+import signal
+
+import pytest
+
+from archimetra.demo import artwork, quay_tide_clock
+from archimetra.engine.client import Engine
+from archimetra.engine.messages import ArtworkRead, FilesMade, WorkerFailed
+from archimetra.engine.planning import plan_board
+from archimetra.output.controllers import controller
+from archimetra.output.files import gcode_files
+from shapes import replace
+
+
+@pytest.fixture
+def desk():
+    """An engine whose events land in a queue; only its desk is ever started."""
+    events: queue.Queue = queue.Queue()
+    engine = Engine(events.put)
+    engine.events = events
+    yield engine
+    engine.close()
+
+
+def test_a_drawing_read_at_the_desk_is_the_one_read_here(desk, tmp_path):
+    from archimetra.artwork.svg import read_svg
+
+    path = tmp_path / "dial.svg"
+    path.write_bytes(artwork("dial-face.svg"))
+    number = desk.read_artwork(str(path))
+    read = desk.events.get(timeout=60)
+    assert isinstance(read, ArtworkRead)
+    assert (read.number, read.name, read.problem) == (number, "dial.svg", "")
+    assert read.data == path.read_bytes()
+    here = read_svg(path.read_bytes(), name="dial.svg")
+    assert [s.paths for s in read.drawing.shapes] == [s.paths for s in here.shapes]
+    assert read.drawing.bounds() == here.bounds()
+    assert read.drawing.report == here.report
+
+
+@pytest.mark.parametrize("data", [b"", b"junk", b"<svg", b'<svg xmlns="x"/>'])
+def test_a_bad_file_is_one_sentence_and_the_next_is_read(desk, tmp_path, data):
+    bad, good = tmp_path / "bad.svg", tmp_path / "good.svg"
+    bad.write_bytes(data)
+    good.write_bytes(artwork("dial-face.svg"))
+    desk.read_artwork(str(bad))
+    read = desk.events.get(timeout=60)
+    assert read.drawing is None
+    assert "bad.svg" in read.problem
+    desk.read_artwork(str(good))
+    assert desk.events.get(timeout=60).drawing is not None
+
+
+def test_a_file_too_large_is_refused_without_being_read(desk, tmp_path):
+    path = tmp_path / "huge.svg"
+    with open(path, "wb") as handle:
+        handle.truncate(3_000_000_000)  # takes no room on the disk
+    desk.read_artwork(str(path))
+    assert "3000 MB" in desk.events.get(timeout=60).problem
+
+
+@pytest.mark.parametrize("name", ["rs274", "streaming"])
+def test_files_made_at_the_desk_are_those_made_here(desk, name):
+    job = replace(quay_tide_clock().job, controller=name)
+    board = job.boards[0]
+    plan = plan_board(job, board, {})
+    desk.make_files("key", job, board, plan.run)
+    made = desk.events.get(timeout=60)
+    assert isinstance(made, FilesMade)
+    assert made.key == "key"
+    here = gcode_files(job, board, plan.run, controller(name))
+    assert [(f.name, f.text) for f in made.files] == [(f.name, f.text) for f in here]
+
+
+def test_an_unknown_controller_is_a_sentence(desk):
+    job = replace(quay_tide_clock().job, controller="mill9")
+    plan = plan_board(job, job.boards[0], {})
+    desk.make_files("key", job, job.boards[0], plan.run)
+    failed = desk.events.get(timeout=60)
+    assert isinstance(failed, WorkerFailed)
+    assert "mill9" in failed.sentence
+    assert failed.detail == ""
+
+
+def test_a_desk_that_dies_is_told_and_replaced(desk, tmp_path):
+    path = tmp_path / "dial.svg"
+    path.write_bytes(artwork("dial-face.svg"))
+    desk.read_artwork(str(path))
+    desk.events.get(timeout=60)
+    os.kill(desk._desk._process.pid, signal.SIGKILL)
+    assert isinstance(desk.events.get(timeout=30), WorkerFailed)
+    desk.read_artwork(str(path))
+    assert desk.events.get(timeout=60).drawing is not None
+
+
+def test_stopping_drops_what_is_being_read(desk, tmp_path):
+    path = tmp_path / "dial.svg"
+    path.write_bytes(artwork("dial-face.svg"))
+    desk.read_artwork(str(path))
+    desk.stop_reading()
+    again = desk.read_artwork(str(path))
+    assert desk.events.get(timeout=60).number == again
+    assert desk.events.empty()
