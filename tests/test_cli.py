@@ -97,6 +97,26 @@ class TestFromDrawingToFile:
         assert "--force" in told
         assert main(["export", str(clock), "--out", str(tmp_path / "out"), "--force"]) == 0
 
+    @pytest.mark.parametrize(
+        ("size", "width"),
+        [(["--width", "4in"], 101.6), (["--unit", "mm"], 100.0), (["--unit", "in", "--width", "90"], 90.0)],
+    )
+    def test_artwork_without_a_unit_takes_the_size_it_is_given(self, tmp_path, capsys, size, width):
+        art, job = tmp_path / "a.svg", tmp_path / "a.archimetra"
+        art.write_text(
+            '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 100 50"><rect width="100" height="50"/></svg>'
+        )
+        assert main(["new", str(job), "--art", str(art), *size]) == 0
+        x0, _, x1, _ = load_job(job).job.boards[0].shapes[0].bounds()
+        assert x1 - x0 == pytest.approx(width)
+
+    @pytest.mark.parametrize("size", [["--width", "0"], ["--width", "wide"], ["--unit", "furlong"]])
+    def test_a_size_that_cannot_be_is_told_and_nothing_is_made(self, plate, tmp_path, capsys, size):
+        job = tmp_path / "a.archimetra"
+        assert main(["new", str(job), "--art", str(plate), *size]) == 1
+        assert size[0] in capsys.readouterr().err
+        assert not job.exists()
+
 
 class TestTelling:
     def test_check_tells_times_and_findings_and_json_keeps_its_keys(self, clock, capsys):

@@ -75,6 +75,8 @@ def _parser() -> argparse.ArgumentParser:
     new.add_argument("job", type=Path)
     new.add_argument("--art", type=Path, required=True, metavar="FILE")
     new.add_argument("--sheet", default="400x300x18", metavar="WxDxT", help="sheet in mm, e.g. 400x300x18.2")
+    new.add_argument("--unit", metavar="UNIT", help="what one unit of the artwork is: mm, cm, in, pt")
+    new.add_argument("--width", metavar="LENGTH", help="true width of the artwork, e.g. 120 or 4 3/4in")
     new.add_argument("--profile", choices=["outside", "inside", "on"], help="add a profile around everything")
     return parser
 
@@ -141,7 +143,7 @@ def _check(options: argparse.Namespace) -> int:
             }
         )
         if not options.json:
-            print(f"{board.name}: {len(board.cuts)} cuts, {clock(plan.times.total)}")
+            print(f"{board.name}: {counted(len(board.cuts), 'cut')}, {clock(plan.times.total)}")
             for finding in plan.findings:
                 print(f"  {finding.severity}: {finding.text()}", file=sys.stderr)
     if options.json:
@@ -192,7 +194,8 @@ def _inspect(options: argparse.Namespace) -> int:
         print(json.dumps(report, indent=2))
         return 0
     print(
-        f"{drawing.name}: {len(drawing.shapes)} shapes on {len(drawing.layers)} layers, {x1 - x0:.2f} x {y1 - y0:.2f} mm"
+        f"{drawing.name}: {counted(len(drawing.shapes), 'shape')} on {counted(len(drawing.layers), 'layer')}, "
+        f"{x1 - x0:.2f} x {y1 - y0:.2f} mm"
     )
     for finding in drawing.report:
         print(f"  {finding.severity}: {finding.text()}")
@@ -215,7 +218,7 @@ def _new(options: argparse.Namespace) -> int:
         sheet = Sheet(width=width, height=depth, readings=(thick,))
     except ValueError as error:
         raise JobFileError(f"--sheet {options.sheet} is not a sheet such as 400x300x18.2 ({error}).") from error
-    drawing = read_svg_file(options.art)
+    drawing = _at_true_size(read_svg_file(options.art), options)
     job = msgspec.structs.replace(new_job(), name=options.job.stem)
     job = edits.change_board(job, job.boards[0].id, "Sheet", sheet=sheet).job
     edit, shapes = edits.place_drawing(job, job.boards[0].id, drawing)
@@ -229,6 +232,28 @@ def _new(options: argparse.Namespace) -> int:
 
 
 # ---- shared
+
+
+def counted(count: int, what: str) -> str:
+    return f"{count} {what}{'' if count == 1 else 's'}"
+
+
+def _at_true_size(drawing: Any, options: argparse.Namespace) -> Any:
+    """The drawing with the unit or the width that was stated."""
+    from archimetra.artwork.drawing import UNITS_MM, with_true_size, with_unit
+    from archimetra.base.errors import ArtworkError
+    from archimetra.job.quantities import QuantityError, Unit, parse_length
+
+    if options.unit:
+        if options.unit not in UNITS_MM:
+            raise ArtworkError(f"--unit {options.unit} is none of {', '.join(UNITS_MM)}.")
+        drawing = with_unit(drawing, options.unit)
+    if options.width:
+        try:
+            drawing = with_true_size(drawing, is_width=True, true_mm=parse_length(options.width, default=Unit.MM))
+        except (QuantityError, ValueError) as error:
+            raise ArtworkError(f"--width {options.width} cannot be: {error}.".replace("..", ".")) from error
+    return drawing
 
 
 def _load(path: Path) -> Any:

@@ -160,11 +160,11 @@ class _Reader:
             reason = f"The file states its size in {stated[1]}; that was taken as it stands."
             return Scale(unit=stated[1], mm_per_unit=mm_per_unit, reason=reason, is_certain=True)
         if stated:
-            reason = "The file states its size in pixels, which are 96 to the inch in SVG. Check the size below."
+            reason = "The file states its size in pixels, which are 96 to the inch in SVG. Check the size."
         elif view:
-            reason = "The file states no size; its units were taken for pixels, 96 to the inch. Check the size below."
+            reason = "The file states no size; its units were taken for pixels, 96 to the inch. Check the size."
         else:
-            reason = "The file states no size and no unit; pixels, 96 to the inch, were assumed. Check the size below."
+            reason = "The file states no size and no unit; pixels, 96 to the inch, were assumed. Check the size."
         return Scale(unit="px (96 per inch)", mm_per_unit=mm_per_unit, reason=reason, is_certain=False)
 
     def _side(self, name: str) -> tuple[float, str] | None:
