@@ -26,6 +26,7 @@ from archimetra.geometry.region import (
     ring_paths,
 )
 from archimetra.geometry.segments import Kind
+from archimetra.geometry.thin_kernels import needed_points
 from shapes import blob, convex_polygons, star
 
 
@@ -125,6 +126,22 @@ class TestOffsets:
         thin = thinned(region, tolerance_mm=0.001)
         assert shapely.get_num_coordinates(thin) < shapely.get_num_coordinates(region) / 1.2
         assert shapely.hausdorff_distance(region, thin) <= 0.0011
+
+    @given(st.lists(st.tuples(st.floats(-9, 9), st.floats(-9, 9)), min_size=2, max_size=40), st.floats(0.01, 3))
+    def test_every_point_left_out_lies_near_the_chord_over_it(self, points, tolerance):
+        line = np.array(points)
+        keep = needed_points(line, tolerance)
+        assert keep[0]
+        assert keep[-1]
+        ends = np.flatnonzero(keep)
+        for a, b in zip(ends[:-1], ends[1:], strict=True):
+            for k in range(a + 1, b):
+                chord = shapely.LineString([line[a], line[b]])
+                assert shapely.distance(chord, shapely.Point(line[k])) <= tolerance * (1 + 1e-9) + 1e-12
+
+    def test_a_straight_run_keeps_its_ends_only(self):
+        line = np.column_stack((np.linspace(0, 50, 200), np.linspace(0, 20, 200)))
+        assert needed_points(line, 0.001).sum() == 2
 
 
 class TestArcs:

@@ -13,12 +13,14 @@ from math import acos, ceil, pi
 
 import numpy as np
 import shapely
+from shapely.geometry import LinearRing, MultiPolygon, Polygon
 
 from archimetra.base.errors import GeometryError
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.region import Region, as_region, polygons_of, ring_paths
+from archimetra.geometry.thin_kernels import needed_points
 
 LOOSE_MM = 0.01  # the farthest an offset may stray where none comes nearer
 CHECK_SAMPLES = 1500  # points measured per direction; every ring gets its share
@@ -61,13 +63,21 @@ def thinned(region: Region, *, tolerance_mm: float) -> Region:
     """
     if shapely.get_num_coordinates(region) < 100:
         return region
-    thin = shapely.simplify(region, tolerance_mm, preserve_topology=False)
-    same_rings = _ring_count(thin) == _ring_count(region)
-    return thin if same_rings and shapely.is_valid(thin) else region
+    thin = as_region(MultiPolygon([_thin_polygon(polygon, tolerance_mm) for polygon in polygons_of(region)]))
+    return thin if shapely.is_valid(thin) and thin.area > 0 else region
 
 
-def _ring_count(region: Region) -> int:
-    return sum(1 + len(polygon.interiors) for polygon in polygons_of(region))
+def _thin_polygon(polygon: Polygon, tolerance_mm: float) -> Polygon:
+    rings = [_thin_ring(ring, tolerance_mm) for ring in (polygon.exterior, *polygon.interiors)]
+    thin: Polygon = shapely.polygons(rings[0], rings[1:] or None)
+    return thin
+
+
+def _thin_ring(ring: LinearRing, tolerance_mm: float) -> LinearRing:
+    points = shapely.get_coordinates(ring)
+    kept = points[needed_points(points, tolerance_mm)]
+    thin: LinearRing = shapely.linearrings(kept if len(kept) >= 4 else points)
+    return thin
 
 
 def quarter_segments(radius: float, chord_tolerance_mm: float) -> int:
@@ -99,7 +109,8 @@ def check_offset(region: Region, result: Region, distance: float, *, tolerance_m
         return distance < 0 and not (outline.gaps(_deep_points(region)) > r + 0.01).any()
     missing = wanted[SegmentField(rings, reach_mm=1.0).gaps(wanted) > 2 * tolerance_mm]
     # where parts touch, a point pushed out of one can land in the other, as far from all outlines as it should be
-    missing = missing[shapely.contains_xy(region, missing) == (distance < 0)]
+    if len(missing):
+        missing = missing[shapely.contains_xy(region, missing) == (distance < 0)]
     return not _is_lost(missing, outline, r)
 
 

@@ -87,13 +87,12 @@ def _breaks(
         extra.append(np.array([a + ramp]))
     if ramp > 0 and z_from > tab_top > z_to:
         extra.append(np.array([a + ramp * (z_from - tab_top) / (z_from - z_to)]))
-    inner = np.unique(np.concatenate(extra))
+    inner = np.sort(np.concatenate(extra), kind="stable")  # a few marks among rising nodes
     inner = inner[(inner > a + 1e-9) & (inner < b - 1e-9)]
     inner = inner[np.concatenate(([True], np.diff(inner) > 1e-9))] if len(inner) else inner
     breaks = np.concatenate(([a], inner, [b]))
     middle = (breaks[:-1] + breaks[1:]) / 2
-    is_tab = ((middle[:, None] > lifts[None, :, 0]) & (middle[:, None] < lifts[None, :, 1])).any(axis=1)
-    return breaks, np.asarray(is_tab)
+    return breaks, np.searchsorted(lifts.ravel(), middle) % 2 == 1  # lifts rise and never touch
 
 
 def _unrolled(spans: FloatArray, a: float, b: float, length: float) -> FloatArray:
