@@ -15,7 +15,7 @@ from archimetra.base.errors import OutputError
 from archimetra.demo import quay_tide_clock
 from archimetra.engine.planning import plan_board
 from archimetra.job import edits
-from archimetra.job.cuts import Overrides, Side, Tabs
+from archimetra.job.cuts import Entry, Overrides, Side, Tabs
 from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Machine, Zero, ZeroAt, ZeroZ
 from archimetra.output.controllers import controller, controllers
@@ -150,6 +150,16 @@ class TestFormOfFiles:
                     continue
                 a, b = read.xyz[row - 1], read.xyz[row]
                 assert min(a[2], b[2]) >= 0 or (np.hypot(*(b - a)[:2]) == 0 and b[2] > a[2])
+
+    @pytest.mark.parametrize("side", list(Side))
+    @pytest.mark.parametrize("seed", [1, 2, 3, 4, 5])
+    def test_the_bit_leaves_straight_up_to_the_last_bit(self, seed, side):
+        """A retract worked out anew rounded to another thousandth than the cut it ended, and slid in the wood."""
+        job, board, _ = job_with(blob(seed, size=33.3), star(seed + 4, 20.1, 11.7), side=side, entry=Entry.PLUNGE)
+        run = plan_board(job, board, {}).run
+        rising = np.flatnonzero((run.kind[1:] == Move.RAPID) & (run.xyz[:-1, 2] < 0)) + 1
+        assert len(rising)
+        assert np.array_equal(run.xyz[rising, :2], run.xyz[rising - 1, :2])
 
     def test_the_spindle_turns_whenever_the_bit_is_below_the_top(self, clock_job):
         for name in NAMES:

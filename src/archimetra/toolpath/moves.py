@@ -81,6 +81,12 @@ class MoveList:
             pass_no,
         )
 
+    @property
+    def last(self) -> tuple[float, float, float]:
+        """Where the moves so far end."""
+        x, y, z = self._chunks[-1][0][-1]
+        return float(x), float(y), float(z)
+
     def toolpath(self, cut: CutId, bit: BitId) -> Toolpath:
         if not self._chunks:
             return empty_toolpath(cut, bit)

@@ -114,7 +114,7 @@ class _Layer:
         for number, depth in enumerate(self._depths, 1):
             plunge_to(self._moves, at, -float(depth), feed=self._recipe.plunge, pass_no=number)
             plunge_to(self._moves, at, min(-self._cut.start_depth, 0.0) + 0.5, feed=self._recipe.feed, pass_no=number)
-        self._leave(at)
+        self._leave()
 
     def _closed(self, track: Track) -> None:
         tabs = np.zeros((0, 2))
@@ -133,7 +133,7 @@ class _Layer:
             b = a + ramp + track.length
             self._lay(track, a, b, z, z_to, ramp, tabs, number)
             a, z = b, z_to
-        self._leave(self._point(track, a))
+        self._leave()
 
     def _open(self, track: Track) -> None:
         """To and fro: each pass begins where the last one ended, and the ramp's slope is cut away by going back over it."""
@@ -149,7 +149,7 @@ class _Layer:
                 end = max(end, a + track.length) + track.length  # on to the end, then back over the slope
             self._lay(track, a, float(end), z, z_to, ramp, np.zeros((0, 2)), number)
             a, z = float(end), z_to
-        self._leave(self._point(track, a))
+        self._leave()
 
     def _lay(
         self, track: Track, a: float, b: float, z: float, z_to: float, ramp: float, tabs: FloatArray, number: int
@@ -169,7 +169,9 @@ class _Layer:
         """Down to where the passes begin: never by a rapid, whatever was cut there before."""
         plunge_to(self._moves, at, z, feed=self._recipe.plunge, pass_no=1)
 
-    def _leave(self, at: tuple[float, float]) -> None:
+    def _leave(self) -> None:
+        """Straight up from the very place the bit stands at: worked out anew it might round to another."""
+        at = self._moves.last[:2]
         self._moves.add_point((*at, self._hop), kind=Move.RAPID, role=Role.LINK)
 
     def _point(self, track: Track, station: float) -> tuple[float, float]:
