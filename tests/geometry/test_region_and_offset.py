@@ -261,3 +261,11 @@ def test_parts_that_touch_in_a_point_are_followed_together():
     assert grown.area == pytest.approx(shapely.buffer(parts, 1.5, quad_segs=90).area, rel=1e-4)
     for r in (0.5, 3.0, 6.35):
         assert len(polygons_of(offset_region(parts, r))) == 1
+
+
+@pytest.mark.parametrize("room", [0.004, 0.02, 0.2])
+def test_a_bit_that_only_just_fits_is_followed(room):
+    """The ring is so small that no sample of the outline points at it; it is right all the same."""
+    pockets = shapely.MultiPolygon([shapely.box(0, 0, 8 + room, 8 + room), shapely.box(20, 0, 40, 5)])
+    inside = offset_region(pockets, -4.0)
+    assert inside.area == pytest.approx(room**2, abs=1e-6)
