@@ -33,7 +33,7 @@ def test_a_drawing_is_as_large_as_asked_and_reads_without_loss():
     assert 0.2e6 <= len(data) < 0.21e6
     drawing = read_svg(data, name="bench.svg")
     assert len(drawing.shapes) == data.count(b"<path")
-    assert {finding.code for finding in drawing.report} == {"unit"}
+    assert {finding.code for finding in drawing.report} == {"unit", "svg-layers"}
 
 
 def test_a_job_for_the_bench_cuts_all_its_parts():

@@ -197,6 +197,18 @@ class TestAgainstAnIndependentReader:
         assert mapped == pytest.approx((point.x, point.y), abs=1e-9)
 
 
+class TestManyGroups:
+    @pytest.mark.parametrize(("count", "layers"), [(40, 40), (41, 1), (3000, 1)])
+    def test_a_few_groups_are_layers_and_thousands_are_not(self, count, layers):
+        body = "".join(f'<g id="g{k}"><rect x="{k}" width="5" height="5"/></g>' for k in range(count))
+        drawing = read_svg(svg(body), name="t")
+        assert len(drawing.layers) == layers
+        assert len(drawing.shapes) == count
+        told = [finding for finding in drawing.report if finding.code == "svg-layers"]
+        assert bool(told) == (layers == 1)
+        assert all(f"{count:,} groups" in finding.sentence for finding in told)
+
+
 class TestBadFiles:
     @pytest.mark.parametrize(
         ("data", "words"),

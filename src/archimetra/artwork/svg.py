@@ -37,6 +37,7 @@ from archimetra.geometry.segments import Kind
 
 MAX_SHAPES = 500_000  # after `use` has been followed; a small file can ask for billions
 MAX_USE_DEPTH = 40
+MOST_LAYERS, MOST_GROUPS = 200, 40  # groups marked as layers; groups only taken for layers
 JOIN_MM = 0.001  # ends this near are one point written twice
 
 _SHAPES = ("path", "rect", "circle", "ellipse", "line", "polyline", "polygon")
@@ -206,6 +207,15 @@ class _Reader:
             else:
                 break
         groups = marked or [child for child in top.children if child.tag == "g"]
+        most = MOST_LAYERS if marked else MOST_GROUPS
+        if len(groups) > most:
+            self._note(
+                "svg-layers",
+                Severity.NOTE,
+                f"{len(groups):,} groups are more than layers are good for; all shapes came in on one layer.",
+                groups[most],
+            )
+            return {}
         numbers: dict[int, int] = {}
         for node in groups:
             label = node.attributes.get("label") or node.attributes.get("id") or f"Group {len(numbers) + 1}"

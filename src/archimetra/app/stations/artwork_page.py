@@ -36,6 +36,7 @@ class ArtworkPage(Page):
 
     def build(self) -> None:
         form, session = self.form, self.session
+        self._box_of: tuple[object, object, tuple[float, float, float, float]] | None = None
         self._bring = QPushButton("Bring in an SVG")
         self._bring.setProperty("kind", "add")
         self._bring.setToolTip("Ctrl+I, or drop a file on the plan")
@@ -149,7 +150,8 @@ class ArtworkPage(Page):
         if count:
             super().refresh()
             names = [layer.name for layer in board.layers]
-            of = {shape.layer for shape in board.shapes if shape.id in self.session.picked}
+            picked = set(self.session.picked)
+            of = {shape.layer for shape in board.shapes if shape.id in picked}
             index = next((i for i, layer in enumerate(board.layers) if {layer.id} == of), -1)
             fill(self._layer, names, index)
         self._layers.show_layers(board)
@@ -198,12 +200,14 @@ class ArtworkPage(Page):
     # ---- placing
 
     def _box(self) -> tuple[float, float, float, float]:
-        wanted = set(self.session.picked)
-        boxes = [shape.bounds() for shape in self.session.board.shapes if shape.id in wanted]
-        if not boxes:
-            return 0.0, 0.0, 0.0, 0.0
-        x0, y0, x1, y1 = zip(*boxes, strict=True)
-        return min(x0), min(y0), max(x1), max(y1)
+        """Around all that is picked; four fields ask for it at every refresh, so it is kept."""
+        shapes, picked = self.session.board.shapes, self.session.picked
+        if self._box_of is None or self._box_of[0] is not shapes or self._box_of[1] is not picked:
+            wanted = set(picked)
+            boxes = [shape.bounds() for shape in shapes if shape.id in wanted] or [(0.0, 0.0, 0.0, 0.0)]
+            x0, y0, x1, y1 = zip(*boxes, strict=True)
+            self._box_of = (shapes, picked, (min(x0), min(y0), max(x1), max(y1)))
+        return self._box_of[2]
 
     def _size(self, is_width: bool) -> float:
         x0, y0, x1, y1 = self._box()
