@@ -220,7 +220,7 @@ class TestFindings:
         session.move_picked(-120.0, 0.0)  # off the sheet
         settle(qtbot, window)
         finding = next(f for f in session.plan.findings if f.code == "off-sheet")
-        assert window._findings.text() == f"{len(session.plan.findings)} finding" + "s" * (
+        assert window.status.findings.text() == f"{len(session.plan.findings)} finding" + "s" * (
             len(session.plan.findings) > 1
         )
         QTest.mouseClick(window.plan, Left, pos=window.plan.view.to_screen(*finding.at).toPoint())
@@ -229,7 +229,7 @@ class TestFindings:
         assert "past the edge of the sheet" in window._notice.text()
         window.undo()
         settle(qtbot, window)
-        assert window._findings.text() == "no findings"
+        assert window.status.findings.text() == "no findings"
 
 
 class TestSequence:

@@ -52,7 +52,7 @@ class TestFirstLook:
         window = open_window()
         assert window.session.plan.findings == ()
         assert [b.cut for b in window.session.plan.run.blocks] == [c.id for c in window.session.board.cuts]
-        assert window._planning.text() == "all cuts planned"
+        assert window.status.planning.text() == "all cuts planned"
         through = pixel(window, 160 + 145, 160 + 20)  # in the outline's slot
         wood = pixel(window, 40, 40)
         assert wood.red() - wood.blue() > 25 > abs(through.red() - through.blue()) - 20
@@ -330,7 +330,7 @@ class TestCuts:
         assert len(session.board.cuts) == 5
         assert session.cut_id == session.board.cuts[-1].id
         assert "order-inside" in {f.code for f in session.plan.findings}
-        assert "finding" in window._findings.text()
+        assert "finding" in window.status.findings.text()
 
     def test_changing_the_side_in_the_page_replans(self, open_window, qtbot):
         window = open_window()

@@ -22,21 +22,22 @@ from PySide6.QtWidgets import (
     QMenu,
     QMessageBox,
     QPlainTextEdit,
-    QPushButton,
     QSplitter,
     QStackedWidget,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from archimetra.app.actions import FILE_MENU, make_actions
 from archimetra.app.header import Header
+from archimetra.app.notice import Notice
 from archimetra.app.playback import Playback
+from archimetra.app.rail import Rail
 from archimetra.app.session import Session
 from archimetra.app.stations import STATIONS
 from archimetra.app.stations.page import Page
-from archimetra.app.theme import icons, style
+from archimetra.app.status import Status
+from archimetra.app.theme import style
 from archimetra.app.theme.tokens import DARK, LIGHT, Tokens
 from archimetra.app.views.plan_view import PlanView
 from archimetra.app.views.section_view import SectionView
@@ -56,7 +57,7 @@ if TYPE_CHECKING:
     from archimetra.app.stations.output_page import OutputPage
     from archimetra.engine.autosave import Recovered
 
-RAIL_WIDTH, PAGE_WIDTH = 64, 330
+PAGE_WIDTH = 330
 THEMES = ("system", "light", "dark")
 
 
@@ -111,7 +112,8 @@ class MainWindow(QMainWindow):
         views.setSizes([466, 148, 140])
         middle = QHBoxLayout()
         middle.setSpacing(0)
-        middle.addWidget(self._rail())
+        self.rail = Rail(self.tokens)
+        middle.addWidget(self.rail)
         middle.addWidget(self._stack)
         middle.addWidget(views, 1)
         whole = QWidget()
@@ -120,37 +122,9 @@ class MainWindow(QMainWindow):
         column.setSpacing(0)
         column.addWidget(self.header)
         column.addLayout(middle, 1)
-        column.addWidget(self._status())
+        self.status = Status()
+        column.addWidget(self.status)
         self.setCentralWidget(whole)
-
-    def _rail(self) -> QWidget:
-        rail = QWidget()
-        rail.setObjectName("rail")
-        rail.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        rail.setFixedWidth(style.scaled(RAIL_WIDTH))
-        column = QVBoxLayout(rail)
-        column.setContentsMargins(0, 8, 0, 8)
-        column.setSpacing(4)
-        self._stations: list[QToolButton] = []
-        for number, station in enumerate(STATIONS):
-            button = QToolButton()
-            button.setText(station.name)
-            button.setToolTip(f"{station.tip} (Ctrl+{number + 1})")
-            button.setAccessibleName(f"Station {station.name}")
-            button.setCheckable(True)
-            button.setProperty("kind", "station")
-            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-            button.setFixedSize(style.scaled(RAIL_WIDTH) - 1, style.scaled(54))
-            button.clicked.connect(lambda _c=False, n=number: self._show_station(n))
-            column.addWidget(button)
-            self._stations.append(button)
-        column.addStretch(1)
-        self._tint_rail()
-        return rail
-
-    def _tint_rail(self) -> None:
-        for button, station in zip(self._stations, STATIONS, strict=True):
-            button.setIcon(icons.icon(station.icon, self.tokens.quiet, checked=self.tokens.accent))
 
     def _plan_holder(self) -> QWidget:
         holder = QWidget()
@@ -159,47 +133,10 @@ class MainWindow(QMainWindow):
         column.addWidget(self.plan)
         self._cursor = QLabel(holder)
         self._cursor.setProperty("kind", "note")
-        self._notice = QLabel(holder)
-        self._notice.setWordWrap(True)
-        self._notice.setMargin(8)
-        self._notice.hide()
-        self._notice_timer = QTimer(self)
-        self._notice_timer.setSingleShot(True)
-        self._notice_timer.timeout.connect(self._notice.hide)
-        for words in (self._cursor, self._notice):
-            words.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._cursor.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._notice = Notice(holder)
         self._holder = holder
         return holder
-
-    def _status(self) -> QWidget:
-        status = QWidget()
-        status.setObjectName("status")
-        status.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        status.setFixedHeight(style.scaled(26))
-        row = QHBoxLayout(status)
-        row.setContentsMargins(10, 0, 10, 0)
-        row.setSpacing(14)
-        self._findings = QPushButton()
-        self._findings.setProperty("kind", "link")
-        self._findings.clicked.connect(self._show_findings_menu)
-        self._planning = QLabel()
-        row.addWidget(self._findings)
-        row.addWidget(self._planning)
-        row.addStretch(1)
-        self._zoom = QLabel()
-        row.addWidget(self._zoom)
-        self._unit = self._status_button(row, "Unit of all fields: mm or inch", self.next_unit)
-        self._snapping = self._status_button(row, "Snapping on or off (S)", self.toggle_snapping)
-        self._theme_button = self._status_button(row, "Light, dark or as the system", self.next_theme)
-        return status
-
-    def _status_button(self, row: QHBoxLayout, tip: str, run: Callable[[], None]) -> QPushButton:
-        button = QPushButton()
-        button.setProperty("kind", "link")
-        button.setToolTip(tip)
-        button.clicked.connect(run)
-        row.addWidget(button)
-        return button
 
     def _connect(self) -> None:
         s, plan, sequence = self.session, self.plan, self.sequence
@@ -228,6 +165,11 @@ class MainWindow(QMainWindow):
         sequence.speed_chosen.connect(self.playback.set_speed)
         self.playback.playing_changed.connect(sequence.show_playing)
         self.playback.speed_changed.connect(sequence.show_speed)
+        self.rail.chosen.connect(self._show_station)
+        self.status.findings_wanted.connect(self._show_findings_menu)
+        self.status.unit_wanted.connect(self.next_unit)
+        self.status.snapping_wanted.connect(self.toggle_snapping)
+        self.status.theme_wanted.connect(self.next_theme)
         self.header.board_chosen.connect(s.show_board)
         self.header.board_wanted.connect(self._add_board)
         hints = QGuiApplication.styleHints()
@@ -241,9 +183,9 @@ class MainWindow(QMainWindow):
         self._show_header()
         self.plan.show_board(s.job, s.board)
         self.plan.show_line(s.line)
-        self._unit.setText(str(s.job.unit))
-        self._snapping.setText("snapping on" if self.plan.is_snapping else "snapping off")
-        self._theme_button.setText({"system": "as the system"}.get(self._theme, self._theme))
+        self.status.unit.setText(str(s.job.unit))
+        self.status.show_snapping(self.plan.is_snapping)
+        self.status.show_theme_choice(self._theme)
         self._refresh_page()
         self._show_planning()
         self._show_section()
@@ -281,11 +223,11 @@ class MainWindow(QMainWindow):
             cut = s.board.cuts[s.progress.cut].id if s.progress.cut < len(s.board.cuts) else None
             share = (s.progress.cut + s.progress.share) / max(s.progress.count, 1)
             self.sequence.show_planning(share, cut)
-            self._planning.setText(f"planning {s.progress.cut + 1} of {s.progress.count}" if s.board.cuts else "")
+            self.status.planning.setText(f"planning {s.progress.cut + 1} of {s.progress.count}" if s.board.cuts else "")
         else:
             self.sequence.show_planning(None, None)
             count = len(s.board.cuts)
-            self._planning.setText("all cuts planned" if count else "no cuts yet")
+            self.status.planning.setText("all cuts planned" if count else "no cuts yet")
         self._show_findings()
 
     def _show_plan(self) -> None:
@@ -302,15 +244,7 @@ class MainWindow(QMainWindow):
 
     def _show_findings(self) -> None:
         found = self.session.plan.findings if self.session.plan is not None else ()
-        count = len(found)
-        self._findings.setText("no findings" if not count else f"{count} finding{'' if count == 1 else 's'}")
-        worst = "accent"
-        if any(f.severity is Severity.STOP for f in found):
-            worst = "picked"
-        elif any(f.severity is Severity.CAUTION for f in found):
-            worst = "caution"
-        color = self.tokens.quiet if not count else getattr(self.tokens, worst)
-        self._findings.setStyleSheet(f"color: {color}; font-weight: {600 if count else 400};")
+        self.status.show_findings(found, self.tokens)
 
     def _show_moment(self) -> None:
         s = self.session
@@ -337,25 +271,14 @@ class MainWindow(QMainWindow):
 
     def _show_cursor(self, words: str) -> None:
         zoom = f"{self.plan.view.scale * 25.4 / 96 * 100:.0f}%"
-        self._zoom.setText(zoom)
+        self.status.zoom.setText(zoom)
         self._cursor.setText(words)
         self._cursor.adjustSize()
         self._cursor.move(12, self._holder.height() - self._cursor.height() - 6)
 
     def say(self, kind: str, sentence: str) -> None:
         """One sentence over the plan, for a while."""
-        color = {"stop": self.tokens.picked, "caution": self.tokens.caution}.get(kind, self.tokens.accent)
-        self._notice.setStyleSheet(
-            f"background: {self.tokens.panel}; border: 1px solid {color}; border-radius: 4px; color: {self.tokens.ink};"
-        )
-        self._notice.setText(sentence)
-        width = min(520, self._holder.width() - 40)
-        self._notice.setFixedWidth(width)
-        self._notice.adjustSize()
-        self._notice.move((self._holder.width() - width) // 2, 12)
-        self._notice.show()
-        self._notice.raise_()
-        self._notice_timer.start(12_000 if kind == "stop" else 5_000)
+        self._notice.say(kind, sentence, self.tokens)
 
     def _show_findings_menu(self) -> None:
         found = self.session.plan.findings if self.session.plan is not None else ()
@@ -364,7 +287,7 @@ class MainWindow(QMainWindow):
             action = menu.addAction(finding.text())
             action.triggered.connect(lambda _c=False, f=finding: self._go_to_finding(f))
         if found:
-            menu.exec(self._findings.mapToGlobal(self._findings.rect().topLeft()))
+            menu.exec(self.status.findings.mapToGlobal(self.status.findings.rect().topLeft()))
 
     def _go_to_finding(self, finding: Finding) -> None:
         if self.session.board.cut(CutId(finding.subject)) is not None:
@@ -400,8 +323,7 @@ class MainWindow(QMainWindow):
     def _show_station(self, number: int) -> None:
         self._page(number)
         self._stack.setCurrentIndex(number)
-        for k, button in enumerate(self._stations):
-            button.setChecked(k == number)
+        self.rail.show_station(number)
         self._refresh_page()
 
     def station_board(self) -> None:
@@ -478,7 +400,7 @@ class MainWindow(QMainWindow):
 
     def toggle_snapping(self) -> None:
         self.plan.is_snapping = not self.plan.is_snapping
-        self._snapping.setText("snapping on" if self.plan.is_snapping else "snapping off")
+        self.status.show_snapping(self.plan.is_snapping)
 
     def show_help(self) -> None:
         from archimetra.app.help import HelpPage
@@ -639,11 +561,10 @@ class MainWindow(QMainWindow):
         self.tokens = tokens
         style.apply_font_and_palette(tokens)
         style.apply_sheet(tokens)
-        for view in (self.header, self.plan, self.section, self.sequence):
+        for view in (self.header, self.rail, self.plan, self.section, self.sequence):
             view.show_theme(tokens)
         for page in self.pages.values():
             page.show_theme(tokens)
-        self._tint_rail()
         self._show_all()
 
     # ---- events

@@ -1,0 +1,48 @@
+"""The rail: the stations in the order people work, one of them shown."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QToolButton, QVBoxLayout, QWidget
+
+from archimetra.app.stations import STATIONS
+from archimetra.app.theme import icons, style
+from archimetra.app.theme.tokens import Tokens
+
+WIDTH, BUTTON_HEIGHT = 64, 54
+
+
+class Rail(QWidget):
+    chosen = Signal(int)
+
+    def __init__(self, tokens: Tokens) -> None:
+        super().__init__()
+        self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedWidth(style.scaled(WIDTH))
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 8, 0, 8)
+        column.setSpacing(4)
+        self._buttons: list[QToolButton] = []
+        for number, station in enumerate(STATIONS):
+            button = QToolButton()
+            button.setText(station.name)
+            button.setToolTip(f"{station.tip} (Ctrl+{number + 1})")
+            button.setAccessibleName(f"Station {station.name}")
+            button.setCheckable(True)
+            button.setProperty("kind", "station")
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setFixedSize(style.scaled(WIDTH) - 1, style.scaled(BUTTON_HEIGHT))
+            button.clicked.connect(lambda _c=False, n=number: self.chosen.emit(n))
+            column.addWidget(button)
+            self._buttons.append(button)
+        column.addStretch(1)
+        self.show_theme(tokens)
+
+    def show_theme(self, tokens: Tokens) -> None:
+        for button, station in zip(self._buttons, STATIONS, strict=True):
+            button.setIcon(icons.icon(station.icon, tokens.quiet, checked=tokens.accent))
+
+    def show_station(self, number: int) -> None:
+        for k, button in enumerate(self._buttons):
+            button.setChecked(k == number)
