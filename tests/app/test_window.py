@@ -12,7 +12,7 @@ from pathlib import Path as FilePath
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLabel, QLineEdit, QMessageBox
@@ -25,6 +25,7 @@ from archimetra.app.views.line_layer import LineLayer, _pieces, group, painter_p
 from archimetra.app.views.plan_scene import contour_starts, toolpath_groups
 from archimetra.app.views.snapping import snap_move
 from archimetra.app.views.viewport import Viewport, fitting
+from archimetra.base.errors import JobFileError
 from archimetra.demo import artwork
 from archimetra.engine.autosave import left_by_crashes
 from archimetra.job.cuts import Side
@@ -490,6 +491,27 @@ class TestFiles:
         assert saved.preview_png.startswith(b"\x89PNG")
         assert window.open_file(tmp_path / "clock.archimetra")
         assert window.session.job == saved.job
+
+    def test_a_slow_disk_holds_nothing_up_and_a_failing_one_is_told(self, open_window, monkeypatch, tmp_path):
+        window = open_window()
+        window.session.pick([window.session.board.shapes[0].id])
+        window.session.move_picked(1.0, 0.0)
+        ticks = []
+        timer = QTimer()
+        timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
+        timer.start(5)
+
+        def slow(path, content) -> None:
+            time.sleep(0.4)
+            raise JobFileError(f"{path.name} was not saved: the disk is full.")
+
+        monkeypatch.setattr("archimetra.app.session.save_job", slow)
+        assert not window.save_file(tmp_path / "a.archimetra")
+        timer.stop()
+        assert np.diff(ticks).max() < 0.2
+        assert len(ticks) > 8
+        assert "the disk is full" in window._notice.text()
+        assert not window.session.is_saved
 
     def test_a_damaged_job_is_told_and_what_is_open_stays(self, open_window, tmp_path):
         window = open_window()

@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import threading
 from collections.abc import Callable, Iterable
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING
 
 import msgspec
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QCoreApplication, QEventLoop, QObject, Qt, Signal
 from PySide6.QtGui import QImage
 
 from archimetra.artwork.drawing import Drawing
@@ -254,9 +255,10 @@ class Session(QObject):
         """Raises JobFileError; the document stays unsaved then."""
         if path.suffix != SUFFIX:
             path = path.with_name(path.name + SUFFIX)
-        save_job(path, JobFile(self.job, self.sources, preview_png))
+        job = self.job
+        _beside_the_window(lambda: save_job(path, JobFile(job, self.sources, preview_png)))
         self.path = path
-        self._saved = self.job
+        self._saved = job
         if self._autosave is not None:
             self._autosave.forget()
         self.job_changed.emit()
@@ -454,6 +456,26 @@ class Session(QObject):
         if self._seek_again:
             self._seek_again = False
             self._seek()
+
+
+def _beside_the_window(work: Callable[[], None]) -> None:
+    """Do slow work on a thread of its own while the window goes on drawing, but takes no input: what is being written
+    must not change under it. Raises what the work raises."""
+    failed: list[BaseException] = []
+
+    def run() -> None:
+        try:
+            work()
+        except BaseException as error:  # noqa: BLE001  handed on to whoever asked for the work
+            failed.append(error)
+
+    thread = threading.Thread(target=run, name="saving")
+    thread.start()
+    while thread.is_alive():
+        QCoreApplication.processEvents(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents, 15)
+        thread.join(0.003)
+    if failed:
+        raise failed[0]
 
 
 def sentence(text: str) -> str:
