@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-import time
 from pathlib import Path
 
 import numpy as np
@@ -44,9 +43,12 @@ def test_a_job_for_the_bench_cuts_all_its_parts():
     assert not any(finding.code.startswith("profile") for finding in plan.findings)
 
 
-def test_a_ratio_is_that_of_the_times():
-    row = compared("x", lambda: time.sleep(0.01), lambda: time.sleep(0.03), reach=2.0, runs=2)
-    assert 2.0 < row.value < 4.5
+def test_a_ratio_is_that_of_the_best_times(monkeypatch):
+    took = iter([0.02, 0.09, 0.01, 0.03, 0.05, 0.04])  # floor and work in turn
+    monkeypatch.setattr("rows.seconds", lambda run: next(took))
+    row = compared("x", lambda: None, lambda: None, reach=2.0, runs=3)
+    assert row.value == pytest.approx(3.0)
+    assert (row.floor, row.work) == ("10.0 ms", "30.0 ms")
     assert not row.is_reached
     assert row._replace(reach=None).is_reached
 
