@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QColor
+from PySide6.QtCore import QEvent, QPointF, Qt
+from PySide6.QtGui import QColor, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QLineEdit
+from PySide6.QtWidgets import QAbstractButton, QApplication, QLineEdit
 
 
 def field(window, name: str) -> QLineEdit:
@@ -51,6 +51,15 @@ def drag(
         QTest.mouseMove(widget, start + (end - start) * k / 5)
     if release:
         QTest.mouseRelease(widget, with_button, modifier, end)
+
+
+def hover(widget, at: QPointF) -> None:
+    """Move over a widget without the one pointer of the screen, which windows of other test processes move too."""
+    event = QMouseEvent(
+        QEvent.Type.MouseMove, at, widget.mapToGlobal(at), Qt.MouseButton.NoButton, Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+    )  # fmt: skip
+    QApplication.sendEvent(widget, event)
 
 
 def pixel(window, x: float, y: float) -> QColor:

@@ -10,7 +10,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from app.conftest import settle
-from app.gestures import drag
+from app.gestures import drag, hover
 from archimetra.base.findings import Severity
 from archimetra.demo import artwork, quay_tide_clock
 from archimetra.job import edits
@@ -84,16 +84,11 @@ class TestLooking:
         QTest.keyClick(plan, Qt.Key.Key_Minus)
         assert plan.view.scale == pytest.approx(scale)
 
-    def test_the_cursor_is_read_in_board_coordinates(self, open_window, qtbot):
+    def test_the_cursor_is_read_in_board_coordinates(self, open_window):
         window = open_window()
-        place = window.plan.view.to_screen(200, 60).toPoint()
-
-        def is_read() -> bool:
-            QTest.mouseMove(window.plan, place)  # windows of other test processes share the one pointer
-            numbers = [float(word) for word in window._cursor.text().split() if word[0].isdigit()]
-            return len(numbers) == 2 and numbers == pytest.approx([200, 60], abs=1.0)
-
-        qtbot.waitUntil(is_read, timeout=10_000)
+        hover(window.plan, window.plan.view.to_screen(200, 60))
+        x, y = (float(word) for word in window._cursor.text().split() if word[0].isdigit())
+        assert (x, y) == pytest.approx((200, 60), abs=0.01)
 
 
 class TestPicking:

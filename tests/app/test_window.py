@@ -18,7 +18,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLabel, QLineEdit, QMessageBox
 
 from app.conftest import settle
-from app.gestures import button, drag, field, pixel, type_into
+from app.gestures import button, drag, field, hover, pixel, type_into
 from archimetra.app.actions import ROWS
 from archimetra.app.theme.tokens import DARK, LIGHT
 from archimetra.app.views.line_layer import LineLayer, _pieces, group, painter_path
@@ -659,16 +659,12 @@ class TestSection:
         session, canvas = window.session, window.section._canvas
         session.move_line(((0.0, 160.0), (320.0, 160.0)))
         qtbot.waitUntil(lambda: session.moment.line == session.line, timeout=10_000)
+        settle(qtbot, window)
         across = (canvas.width() - 80) / 320
         # the star's left arm, the outline's slot, bare wood
         for x, words in ((95.0, "5 deep, 13.1 left"), (15.0, "cut through"), (50.0, "uncut")):
-            place = QPoint(round(56 + x * across), 40)
-
-            def is_read(place=place, words=words) -> bool:
-                QTest.mouseMove(canvas, place)  # windows of other test processes share the one pointer
-                return words in window.section._reading.text()
-
-            qtbot.waitUntil(is_read, timeout=10_000)
+            hover(canvas, QPointF(56 + x * across, 40))
+            assert words in window.section._reading.text()
 
 
 class TestHelp:
