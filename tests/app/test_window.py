@@ -28,6 +28,7 @@ from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.base.errors import JobFileError
 from archimetra.demo import artwork
 from archimetra.engine.autosave import left_by_crashes
+from archimetra.job import edits
 from archimetra.job.cuts import Side
 from archimetra.job.file import JobFile, load_job
 from archimetra.job.job import new_job
@@ -469,6 +470,21 @@ class TestFiles:
         page._text.setTextCursor(cursor)
         row = page.files[0].rows[line]
         assert window.session.seconds == pytest.approx(float(window.session.plan.times.ends[row]))
+
+    def test_files_of_a_plan_out_of_date_are_never_written(self, open_window, qtbot, tmp_path):
+        window = open_window()
+        page, session = show_files(qtbot, window), window.session
+        cut = session.board.cuts[0]
+        session.apply(edits.change_cut(session.job, cut.id, "Depth", end_depth=2.0))
+        assert session.is_planning
+        assert not page.files
+        page.write_into(tmp_path / "out")
+        assert "Nothing was written" in window._notice.text()
+        assert not (tmp_path / "out").exists()
+        qtbot.waitUntil(lambda: bool(page.files), timeout=30_000)
+        page.write_into(tmp_path / "out")
+        (path,) = (tmp_path / "out").iterdir()
+        assert path.read_text() == page.files[0].text
 
     def test_changing_the_controller_splits_by_bit(self, open_window, qtbot):
         window = open_window()

@@ -237,6 +237,12 @@ class TestNesting:
                 point = shapely.Point(30 * x + probe, 30 * y)
                 assert result.contains(point) == (around % 2 == 1)
 
+    def test_an_area_that_touches_the_one_around_its_hole_joins_it(self):
+        frame, hole, tongue = shapely.box(0, 0, 40, 40), shapely.box(10, 10, 30, 30), shapely.box(10, 15, 20, 25)
+        result = nested([frame, hole, tongue])
+        assert result.is_valid
+        assert result.area == pytest.approx(1600 - 400 + 100)
+
     def test_four_hundred_parts_are_read_at_once(self):
         """One union a part grew with the square: 400 took a minute and a half, this a moment."""
         parts = [shapely.Point(10 * i, 10 * j).buffer(4, quad_segs=60) for i in range(20) for j in range(20)]

@@ -30,7 +30,9 @@ _CHECK_SLACK_MM = 0.001
 def offset_region(region: Region, distance: float, *, chord_tolerance_mm: float = 0.002) -> Region:
     """``region`` grown (positive) or shrunk (negative) by ``distance`` with round corners; may be empty.
 
-    Points lie at the distance within the chord tolerance, in rare dents within ``LOOSE_MM``. The time grows with the points of the outline: leave needless ones out first (``thinned``). Raises GeometryError where no attempt gives a ring that keeps the distance everywhere.
+    Points lie at the distance within the chord tolerance, in rare dents within ``LOOSE_MM``. The time grows with the
+    points of the outline: leave needless ones out first (``thinned``). Raises GeometryError where no attempt gives a
+    ring that keeps the distance everywhere.
     """
     if region.is_empty or distance == 0.0:
         return region

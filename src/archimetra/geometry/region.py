@@ -91,13 +91,12 @@ def nested(regions: Sequence[Region]) -> Region:
         return nested(_clusters(given, is_kept, i[is_overlap], j[is_overlap]))
     outer, inner = np.where(around, i, j), np.where(around, j, i)
     used = (around != within) & is_kept[i] & is_kept[j]
-    touch = bool((~around & ~within & is_kept[i] & is_kept[j]).any())
-    return _nested_by_depth(given, is_kept, outer[used], inner[used], touch=touch)
+    return _nested_by_depth(given, is_kept, outer[used], inner[used])
 
 
-def _nested_by_depth(given: AnyArray, is_kept: BoolArray, outer: IntArray, inner: IntArray, *, touch: bool) -> Region:
+def _nested_by_depth(given: AnyArray, is_kept: BoolArray, outer: IntArray, inner: IntArray) -> Region:
     """Regions of which none overlap in part; ``outer`` covers ``inner``, pair by pair. Those with an even number around
-    them are areas, less the ones that lie one deeper in them. Where none ``touch`` they need not be united."""
+    them are areas, less the ones that lie one deeper in them."""
     depth = np.bincount(inner, minlength=len(given))
     is_child = depth[inner] == depth[outer] + 1
     areas = []
@@ -106,14 +105,15 @@ def _nested_by_depth(given: AnyArray, is_kept: BoolArray, outer: IntArray, inner
         holes.setdefault(o, []).append(given[n])
     for k in np.flatnonzero(is_kept & (depth % 2 == 0)).tolist():
         inside = holes.get(k)
-        areas.append(given[k] if inside is None else subtract(given[k], unite(inside) if touch else _together(inside)))
-    return unite(areas) if touch else _together(areas)
+        areas.append(given[k] if inside is None else subtract(given[k], _together(inside)))
+    return _together(areas)
 
 
 def _together(regions: Sequence[Region]) -> Region:
-    """Regions that lie apart, as one."""
+    """Regions that do not overlap, as one. Only where some touch along a line do they have to be united, which is slow."""
     polygons = [polygon for region in regions for polygon in polygons_of(region)]
-    return polygons[0] if len(polygons) == 1 else MultiPolygon(polygons)
+    whole = polygons[0] if len(polygons) == 1 else MultiPolygon(polygons)
+    return whole if whole.is_valid else unite(polygons)
 
 
 def _clusters(given: AnyArray, is_kept: BoolArray, i: IntArray, j: IntArray) -> list[Region]:

@@ -66,6 +66,7 @@ class OutputPage(Page):
         self._files: tuple[GcodeFile, ...] = ()
         self._shown_file = 0
         session.files_made.connect(self.refresh)
+        session.planning_changed.connect(self.refresh)  # files of a plan that is out of date are not shown
 
     def refresh(self) -> None:
         session = self.session
@@ -168,8 +169,14 @@ class OutputPage(Page):
 
     def write_into(self, folder: FilePath) -> None:
         """Write all files of the board; say where, or what went wrong."""
+        if not self.session.want_files():
+            words = "Nothing was written: the files are still being worked out. Write them again in a moment."
+            self._told.setText(words)
+            shown(self._told, True)
+            self.session.said.emit("caution", words)
+            return
         try:
-            written = write_files(list(self._files), folder)
+            written = write_files(list(self.session.files), folder)
         except OutputError as error:
             self._told.setText(str(error))
             self.session.said.emit("stop", str(error))
