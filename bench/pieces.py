@@ -5,10 +5,10 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
-from archimetra.artwork.drawing import Drawing, DrawnShape, Scale
+from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import edits
+from archimetra.job import edits, landing
 from archimetra.job.job import Job, new_job
 from archimetra.job.sheet import Sheet
 
@@ -33,8 +33,8 @@ def job_of(paths: list[Path], *, per_shape: int = 1, cuts: int = 1) -> Job:
         DrawnShape(f"s{k}", 0, tuple(paths[k : k + per_shape]), FillRule.NONZERO, True, None, 1)
         for k in range(0, len(paths), per_shape)
     )
-    drawing = Drawing("bench", ("all",), shapes, Scale("mm", 1.0, "", True), None, ())
-    edit, ids = edits.place_drawing(job, job.boards[0].id, drawing)
+    drawing = Drawing("bench", (DrawnLayer("all"),), shapes, Scale("mm", 1.0, "", True), None, ())
+    edit, ids = landing.place_drawing(job, job.boards[0].id, drawing)
     job = edit.job
     for k in range(cuts):
         edit, _ = edits.add_profile(job, job.boards[0].id, ids[k::cuts], name=f"cut {k}")

@@ -19,7 +19,7 @@ from archimetra.app.window import MainWindow
 from archimetra.demo import quay_tide_clock
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import edits
+from archimetra.job import edits, placing
 from archimetra.job.file import JobFile
 from pieces import job_of, svg_of_size, wavy
 from rows import Row, compared
@@ -156,7 +156,7 @@ class _Desk:
         session = self.session
         session.pick([shape.id for shape in session.board.shapes])
         for _ in range(20):
-            edit = edits.move_shapes(
+            edit = placing.move_shapes(
                 session.job, session.board.id, session.picked, Affine.shift(0.2, 0.1), merge="drag"
             )
             session.apply(edit)

@@ -10,11 +10,11 @@ import numpy as np
 import shapely
 from hypothesis import strategies as st
 
-from archimetra.artwork.drawing import Drawing, DrawnShape, Scale
+from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.geometry.segments import Kind
-from archimetra.job import edits
+from archimetra.job import edits, landing
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cuts import ProfileCut
 from archimetra.job.ids import BitId
@@ -59,8 +59,8 @@ def job_with(
     if bit is not None:
         job = replace(job, bits=(bit,))
     drawn = DrawnShape("part", 0, tuple(paths), fill_rule, True, None, 1)
-    drawing = Drawing("test", ("all",), (drawn,), Scale("mm", 1.0, "", True), None, ())
-    edit, ids = edits.place_drawing(job, job.boards[0].id, drawing)
+    drawing = Drawing("test", (DrawnLayer("all"),), (drawn,), Scale("mm", 1.0, "", True), None, ())
+    edit, ids = landing.place_drawing(job, job.boards[0].id, drawing)
     edit, cut_id = edits.add_profile(edit.job, job.boards[0].id, ids)
     job = edits.change_cut(edit.job, cut_id, "", **cut).job
     return job, job.boards[0], job.boards[0].cuts[0]

@@ -22,7 +22,7 @@ from archimetra.output.gcode_reader import read_gcode
 from archimetra.toolpath.moves import straightened
 
 PLATE = (
-    '<svg xmlns="http://www.w3.org/2000/svg" width="120mm" height="80mm" viewBox="0 0 120 80"><text x="3" y="9">A</text>'
+    '<svg xmlns="http://www.w3.org/2000/svg" width="120mm" height="80mm" viewBox="0 0 120 80"><image href="a.png"/>'
     '<path d="M10 10h100v60h-100z M40 40a10 10 0 1 0 20 0a10 10 0 1 0 -20 0" fill-rule="evenodd"/></svg>'
 )
 
@@ -156,8 +156,8 @@ class TestTrouble:
             (["export", "{clock}", "--out", "{out}", "--board", "Lid"], "It has: Dial face"),
             (["check", "{junk}"], "damaged or not an Archimetra job"),
             (["inspect", "{none}"], "could not be read"),
-            (["inspect", "{junk}"], "is not an SVG file"),
-            (["new", "{out}", "--art", "{junk}"], "is not an SVG file"),
+            (["inspect", "{junk}"], "none of the kinds"),
+            (["new", "{out}", "--art", "{junk}"], "none of the kinds"),
             (["new", "{out}", "--art", "{svg}", "--sheet", "400x300"], "is not a sheet such as"),
             (["new", "{out}", "--art", "{svg}", "--sheet", "0x300x18"], "is not a sheet such as"),
             (["render", "{clock}", "--out", "{out}/no/where.png"], "could not be written"),

@@ -70,11 +70,13 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--out", type=Path, required=True, metavar="PNG")
     inspect = commands.add_parser("inspect", help="tell what an artwork file holds")
     inspect.add_argument("art", type=Path)
+    inspect.add_argument("--page", type=int, default=1, metavar="N", help="page of a PDF, from 1")
     inspect.add_argument("--json", action="store_true")
     new = commands.add_parser("new", help="make a job file from artwork")
     new.add_argument("job", type=Path)
     new.add_argument("--art", type=Path, required=True, metavar="FILE")
     new.add_argument("--sheet", default="400x300x18", metavar="WxDxT", help="sheet in mm, e.g. 400x300x18.2")
+    new.add_argument("--page", type=int, default=1, metavar="N", help="page of a PDF, from 1")
     new.add_argument("--unit", metavar="UNIT", help="what one unit of the artwork is: mm, cm, in, pt")
     new.add_argument("--width", metavar="LENGTH", help="true width of the artwork, e.g. 120 or 4 3/4in")
     new.add_argument("--profile", choices=["outside", "inside", "on"], help="add a profile around everything")
@@ -174,9 +176,9 @@ def _render(options: argparse.Namespace) -> int:
 def _inspect(options: argparse.Namespace) -> int:
     import msgspec
 
-    from archimetra.artwork.svg import read_svg_file
+    from archimetra.artwork.read import read_artwork_file
 
-    drawing = read_svg_file(options.art)
+    drawing = read_artwork_file(options.art, page=options.page)
     x0, y0, x1, y1 = drawing.bounds() or (0.0, 0.0, 0.0, 0.0)
     if options.json:
         report = {
@@ -185,11 +187,14 @@ def _inspect(options: argparse.Namespace) -> int:
             "height_mm": round(y1 - y0, 4),
             "page_mm": drawing.page_mm,
             "unit": msgspec.to_builtins(drawing.scale),
-            "layers": list(drawing.layers),
+            "layers": [layer.name for layer in drawing.layers],
             "shapes": len(drawing.shapes),
             "segments": sum(len(path) for shape in drawing.shapes for path in shape.paths),
             "open_paths": sum(not path.closed for shape in drawing.shapes for path in shape.paths),
-            "report": [msgspec.to_builtins(finding) for finding in drawing.report],
+            "pictures": len(drawing.pictures),
+            "page": drawing.page,
+            "pages": drawing.pages,
+            "report": [msgspec.to_builtins(entry) for entry in drawing.report],
         }
         print(json.dumps(report, indent=2))
         return 0
@@ -197,17 +202,17 @@ def _inspect(options: argparse.Namespace) -> int:
         f"{drawing.name}: {counted(len(drawing.shapes), 'shape')} on {counted(len(drawing.layers), 'layer')}, "
         f"{x1 - x0:.2f} x {y1 - y0:.2f} mm"
     )
-    for finding in drawing.report:
-        print(f"  {finding.severity}: {finding.text()}")
+    for entry in drawing.report:
+        print(f"  {entry.topic}: {entry.text()}")
     return 0
 
 
 def _new(options: argparse.Namespace) -> int:
     import msgspec
 
-    from archimetra.artwork.svg import read_svg_file
+    from archimetra.artwork.read import read_artwork_file
     from archimetra.base.errors import JobFileError
-    from archimetra.job import edits
+    from archimetra.job import edits, landing
     from archimetra.job.cuts import Side
     from archimetra.job.file import JobFile, save_job
     from archimetra.job.job import new_job
@@ -218,10 +223,10 @@ def _new(options: argparse.Namespace) -> int:
         sheet = Sheet(width=width, height=depth, readings=(thick,))
     except ValueError as error:
         raise JobFileError(f"--sheet {options.sheet} is not a sheet such as 400x300x18.2 ({error}).") from error
-    drawing = _at_true_size(read_svg_file(options.art), options)
+    drawing = _at_true_size(read_artwork_file(options.art, page=options.page), options)
     job = msgspec.structs.replace(new_job(), name=options.job.stem)
     job = edits.change_board(job, job.boards[0].id, "Sheet", sheet=sheet).job
-    edit, shapes = edits.place_drawing(job, job.boards[0].id, drawing)
+    edit, shapes = landing.place_drawing(job, job.boards[0].id, drawing)
     if options.profile:
         edit, cut = edits.add_profile(edit.job, job.boards[0].id, shapes)
         side = {"outside": Side.OUTSIDE, "inside": Side.INSIDE, "on": Side.ON}[options.profile]

@@ -13,7 +13,7 @@ from app.conftest import settle
 from app.gestures import drag, hover
 from archimetra.base.findings import Severity
 from archimetra.demo import artwork, quay_tide_clock
-from archimetra.job import edits
+from archimetra.job import edits, layering
 from archimetra.job.file import JobFile, save_job
 from archimetra.job.job import new_job
 
@@ -114,7 +114,7 @@ class TestPicking:
         session = window.session
         layer = shape(window, "star").layer
         for change in ({"is_shown": False}, {"is_shown": True, "is_locked": True}):
-            session.apply(edits.change_layer(session.job, session.board.id, layer, "", **change))
+            session.apply(layering.change_layer(session.job, session.board.id, layer, "", **change))
             QTest.mouseClick(window.plan, Left, pos=on_edge(window, "star").toPoint())
             assert shape(window, "star").id not in session.picked
             window.pick_all()

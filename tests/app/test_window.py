@@ -390,7 +390,7 @@ class TestArtworkIn:
         window = open_window(JobFile(new_job()))
         path = tmp_path / "sign.svg"
         path.write_text(
-            '<svg xmlns="http://www.w3.org/2000/svg" width="200" height="100"><rect width="200" height="100"/><text>x</text></svg>'
+            '<svg xmlns="http://www.w3.org/2000/svg" width="200" height="100"><rect width="200" height="100"/><image href="x.png"/></svg>'
         )
         window.station_artwork()
         bring_in(qtbot, window, path)
@@ -422,7 +422,7 @@ class TestArtworkIn:
         assert window.artwork_page.panel._size.text().startswith("80 x 40 mm")
 
     @pytest.mark.parametrize(
-        "data", [b"", b"\x00binary", b"<svg", artwork("dial-face.svg")[:900], b'<svg xmlns="x"><text>t</text></svg>']
+        "data", [b"", b"\x00binary", b"<svg", artwork("dial-face.svg")[:900], b'<svg xmlns="x"><image href="t.png"/></svg>']
     )
     def test_a_bad_file_is_one_sentence_and_the_window_lives(self, open_window, qtbot, tmp_path, data):
         window = open_window()

@@ -98,7 +98,7 @@ class TestContent:
     def test_groups_become_layers_and_labels_name_them(self):
         body = f'<g id="holes">{BOX}</g><g id="x" label="Outline">{BOX}</g>'
         drawing = read_svg(svg(body), name="t")
-        assert drawing.layers == ("holes", "Outline")
+        assert [layer.name for layer in drawing.layers] == ["holes", "Outline"]
         assert [shape.layer for shape in drawing.shapes] == [0, 1]
 
     def test_css_decides_the_fill_rule_and_what_is_painted(self):
@@ -130,7 +130,7 @@ class TestContent:
     @pytest.mark.parametrize(
         ("body", "code"),
         [
-            ("<text>Hi</text>", "svg-text"),
+            ("<flowRoot>Hi</flowRoot>", "svg-text"),
             ('<image width="5" height="5"/>', "svg-picture"),
             (f'<g clip-path="url(#c)">{BOX}</g>', "svg-clip"),
             (f'<g display="none">{BOX}</g>', "svg-hidden"),
@@ -142,7 +142,7 @@ class TestContent:
             ('<use href="#nothing"/>', "svg-use"),
             ('<g id="loop"><use href="#loop"/></g>', "svg-use-loop"),
             ('<rect width="4" height="4" transform="spin(3)"/>', "svg-transform"),
-            ("<style>g > rect{fill:none}</style>", "svg-style"),
+            ("<style>g + rect{fill:none}</style>", "svg-style"),
             ("<foreignObject/>", "svg-unknown"),
         ],
     )
@@ -222,7 +222,7 @@ class TestBadFiles:
             (b"\x1f\x8b" + b"junk" * 10, "packing"),
             (gzip.compress(svg(BOX))[:-12], "too early"),
             (svg(""), "no shapes"),
-            (svg("<text>only words</text>"), "nothing that can be cut"),
+            (svg("<flowRoot>only words</flowRoot>"), "nothing that can be cut"),
             (svg("<g>" * 500 + "</g>" * 500), "nests"),
         ],
     )

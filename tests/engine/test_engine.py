@@ -14,7 +14,7 @@ from pathlib import Path as FilePath
 import numpy as np
 import pytest
 
-from archimetra.artwork.drawing import Drawing, DrawnShape, Scale
+from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.base.errors import CancelledError
 from archimetra.checks.board_checks import check_board
 from archimetra.demo import quay_tide_clock
@@ -26,7 +26,7 @@ from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import edits
+from archimetra.job import edits, landing, layering, placing
 from archimetra.job.cuts import Entry, Overrides, Side, Tabs
 from archimetra.job.file import JobFile
 from archimetra.job.ids import ShapeId
@@ -63,7 +63,7 @@ class TestKeys:
         before = plan_key(job, lean_board(board))
         noted = edits.change_cut(job, cut.id, "", notes="sharp bit").job
         assert plan_key(noted, lean_board(noted.boards[0])) == before
-        layer = edits.change_layer(job, board.id, board.layers[0].id, "", name="other").job
+        layer = layering.change_layer(job, board.id, board.layers[0].id, "", name="other").job
         assert plan_key(layer, lean_board(layer.boards[0])) == before
 
     @pytest.mark.parametrize(
@@ -87,7 +87,7 @@ class TestKeys:
         cache: dict = {}
         plan_board(content.job, board, cache)
         before = dict(cache)
-        moved = edits.move_shapes(content.job, board.id, [board.cuts[0].shapes[0]], Affine.shift(1, 0)).job
+        moved = placing.move_shapes(content.job, board.id, [board.cuts[0].shapes[0]], Affine.shift(1, 0)).job
         plan_board(moved, moved.boards[0], cache)
         assert len(cache) == len(before) + 1
 
@@ -270,17 +270,17 @@ class TestChecks:
         notched = Path.polyline([(0, 0), (200, 0), (200, 50), (50, 50), (50, 200), (0, 200)], closed=True)
         job, board, cut = job_with(notched, sheet=self.SHEET)
         drawn = DrawnShape("knob", 0, (Path.circle((120, 120), 20),), FillRule.NONZERO, True, None, 1)
-        edit, ids = edits.place_drawing(
-            job, board.id, Drawing("knob", ("all",), (drawn,), Scale("mm", 1.0, "", True), None, ())
+        edit, ids = landing.place_drawing(
+            job, board.id, Drawing("knob", (DrawnLayer("all"),), (drawn,), Scale("mm", 1.0, "", True), None, ())
         )
         place = board.shapes[0].at
-        edit = edits.move_shapes(
+        edit = placing.move_shapes(
             edit.job, board.id, ids, edit.job.boards[0].shape(ids[0]).at.inverse().then(place), label="beside"
         )
         edit, _ = edits.add_profile(edit.job, board.id, ids, name="Knob")
         codes = {f.code for f in plan_board(edit.job, edit.job.boards[0], {}).findings}
         assert "order-inside" not in codes
-        into = edits.move_shapes(edit.job, board.id, ids, Affine.shift(-95, -95), label="into the wood")
+        into = placing.move_shapes(edit.job, board.id, ids, Affine.shift(-95, -95), label="into the wood")
         codes = {f.code for f in plan_board(into.job, into.job.boards[0], {}).findings}
         assert "order-inside" in codes
         assert cut.is_on

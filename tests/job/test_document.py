@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from archimetra.base.errors import JobFileError
 from archimetra.demo import quay_tide_clock
 from archimetra.geometry.affine import Affine
-from archimetra.job import edits
+from archimetra.job import edits, layering, placing
 from archimetra.job.file import JobFile, decode_job, encode_job, load_job, pack, save_job, unpack
 from archimetra.job.history import History
 from archimetra.job.job import new_job
@@ -126,14 +126,14 @@ class TestEdits:
 
     def test_shapes_on_a_locked_layer_stay(self):
         job, board, _ = job_with(star())
-        job = edits.change_layer(job, board.id, board.layers[0].id, "", is_locked=True).job
-        moved = edits.move_shapes(job, board.id, [board.shapes[0].id], Affine.shift(5, 5)).job
-        kept = edits.remove_shapes(job, board.id, [board.shapes[0].id]).job
+        job = layering.change_layer(job, board.id, board.layers[0].id, "", is_locked=True).job
+        moved = placing.move_shapes(job, board.id, [board.shapes[0].id], Affine.shift(5, 5)).job
+        kept = placing.remove_shapes(job, board.id, [board.shapes[0].id]).job
         assert moved.boards[0].shapes == kept.boards[0].shapes == board.shapes
 
     def test_removing_a_shape_takes_it_out_of_its_cuts(self):
         job, board, _ = job_with(star())
-        left = edits.remove_shapes(job, board.id, [board.shapes[0].id]).job.boards[0]
+        left = placing.remove_shapes(job, board.id, [board.shapes[0].id]).job.boards[0]
         assert left.shapes == ()
         assert left.cuts[0].shapes == ()
 
@@ -184,7 +184,7 @@ class TestHistory:
         history = History(job)
         for _ in range(5):
             ids = [board.shapes[0].id]
-            history.apply(edits.move_shapes(history.job, board.id, ids, Affine.shift(1, 0), merge="nudge"))
+            history.apply(placing.move_shapes(history.job, board.id, ids, Affine.shift(1, 0), merge="nudge"))
         assert history.job.boards[0].shapes[0].at.e == pytest.approx(job.boards[0].shapes[0].at.e + 5)
         history.undo()
         assert history.job == job

@@ -7,12 +7,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from archimetra.artwork.drawing import Drawing, DrawnShape, Scale
+from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.demo import quay_tide_clock
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import edits
+from archimetra.job import edits, landing, layering, placing
 from archimetra.job.cuts import Side
 from archimetra.job.history import MOST_STEPS, History
 from archimetra.job.job import new_job
@@ -28,10 +28,10 @@ EDITS = {
     "board": lambda: edits.change_board(JOB, BOARD.id, "Name", name="x"),
     "turn": lambda: edits.turn_quarter(JOB, BOARD.id),
     "add board": lambda: edits.add_board(JOB)[0],
-    "move": lambda: edits.move_shapes(JOB, BOARD.id, [STAR.id], Affine.shift(1, 2)),
-    "remove shapes": lambda: edits.remove_shapes(JOB, BOARD.id, [STAR.id]),
-    "layer": lambda: edits.change_layer(JOB, BOARD.id, BOARD.layers[0].id, "Hide", is_shown=False),
-    "to layer": lambda: edits.move_to_layer(JOB, BOARD.id, [STAR.id], BOARD.layers[0].id),
+    "move": lambda: placing.move_shapes(JOB, BOARD.id, [STAR.id], Affine.shift(1, 2)),
+    "remove shapes": lambda: placing.remove_shapes(JOB, BOARD.id, [STAR.id]),
+    "layer": lambda: layering.change_layer(JOB, BOARD.id, BOARD.layers[0].id, "Hide", is_shown=False),
+    "to layer": lambda: layering.move_to_layer(JOB, BOARD.id, [STAR.id], BOARD.layers[0].id),
     "profile": lambda: edits.add_profile(JOB, BOARD.id, [STAR.id])[0],
     "cut": lambda: edits.change_cut(JOB, BOARD.cuts[0].id, "Depth", end_depth=4.0),
     "remove cut": lambda: edits.remove_cut(JOB, BOARD.cuts[0].id),
@@ -46,7 +46,7 @@ def drawing(*paths: Path, page=None, layers=("one",)) -> Drawing:
     shapes = tuple(
         DrawnShape(f"s{k}", k % len(layers), (p,), FillRule.NONZERO, True, None, 1) for k, p in enumerate(paths)
     )
-    return Drawing("art", layers, shapes, Scale("mm", 1.0, "", True), page, ())
+    return Drawing("art", tuple(DrawnLayer(name) for name in layers), shapes, Scale("mm", 1.0, "", True), page, ())
 
 
 @pytest.mark.parametrize("make", EDITS.values(), ids=EDITS.keys())
@@ -89,12 +89,12 @@ class TestReordering:
 class TestLanding:
     def test_art_without_a_page_is_centred(self):
         job = new_job()
-        edit, (one,) = edits.place_drawing(job, job.boards[0].id, drawing(Path.rectangle(1000, -500, 60, 20)))
+        edit, (one,) = landing.place_drawing(job, job.boards[0].id, drawing(Path.rectangle(1000, -500, 60, 20)))
         assert edit.job.boards[0].shape(one).bounds() == pytest.approx((170, 140, 230, 160))
 
     def test_art_on_a_page_of_the_sheets_size_keeps_its_place(self):
         job = new_job()
-        edit, (one,) = edits.place_drawing(
+        edit, (one,) = landing.place_drawing(
             job, job.boards[0].id, drawing(Path.rectangle(7, 9, 60, 20), page=(400, 300))
         )
         assert edit.job.boards[0].shape(one).bounds() == pytest.approx((7, 9, 67, 29))
@@ -102,16 +102,16 @@ class TestLanding:
     def test_layers_of_one_name_are_one_and_ids_go_on(self):
         job = new_job()
         art = drawing(Path.circle((0, 0), 5), star(), layers=("holes", "parts"))
-        once, first = edits.place_drawing(job, job.boards[0].id, art)
-        twice, second = edits.place_drawing(once.job, job.boards[0].id, art)
+        once, first = landing.place_drawing(job, job.boards[0].id, art)
+        twice, second = landing.place_drawing(once.job, job.boards[0].id, art)
         board = twice.job.boards[0]
         assert [layer.name for layer in board.layers] == ["holes", "parts"]
         assert len({*first, *second}) == 4
 
     @given(st.floats(-50, 50), st.floats(-50, 50))
     def test_centring_puts_the_middle_in_the_middle(self, dx, dy):
-        moved = edits.move_shapes(JOB, BOARD.id, [STAR.id], Affine.shift(dx, dy)).job
-        x0, y0, x1, y1 = edits.centre_shapes(moved, BOARD.id, [STAR.id]).job.boards[0].shape(STAR.id).bounds()
+        moved = placing.move_shapes(JOB, BOARD.id, [STAR.id], Affine.shift(dx, dy)).job
+        x0, y0, x1, y1 = placing.centre_shapes(moved, BOARD.id, [STAR.id]).job.boards[0].shape(STAR.id).bounds()
         assert ((x0 + x1) / 2, (y0 + y1) / 2) == pytest.approx((160, 160))
 
 
@@ -120,7 +120,7 @@ class TestDefaults:
         job = new_job()
         settings = {"width": 300.0, "height": 300.0, "readings": (12.0,)} | sheet
         job = edits.change_board(job, job.boards[0].id, "", sheet=Sheet(**settings)).job
-        edit, ids = edits.place_drawing(job, job.boards[0].id, drawing(path))
+        edit, ids = landing.place_drawing(job, job.boards[0].id, drawing(path))
         return edits.add_profile(edit.job, job.boards[0].id, ids)[0].job.boards[0].cuts[0]
 
     def test_a_closed_outline_is_cut_out_through_the_sheet_with_tabs(self):

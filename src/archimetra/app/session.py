@@ -30,8 +30,8 @@ from archimetra.engine.messages import (
     WorkerFailed,
 )
 from archimetra.geometry.affine import Affine
-from archimetra.job import edits
-from archimetra.job.edits import Edit
+from archimetra.job import edits, landing, placing
+from archimetra.job.edit import Edit
 from archimetra.job.file import SUFFIX, JobFile, load_job, save_job
 from archimetra.job.history import History
 from archimetra.job.ids import BoardId, CutId, ShapeId
@@ -322,7 +322,7 @@ class Session(QObject):
 
     def place(self, drawing: Drawing, source: tuple[str, bytes] | None = None) -> None:
         """Lay a drawing on the shown board and pick it."""
-        edit, ids = edits.place_drawing(self.job, self.board.id, drawing)
+        edit, ids = landing.place_drawing(self.job, self.board.id, drawing)
         if source is not None:
             self.sources = {**self.sources, source[0]: source[1]}
         self.apply(edit)
@@ -332,7 +332,7 @@ class Session(QObject):
         """Shift what is picked; steps with the same ``merge`` key become one, as long as the same shapes are picked."""
         if self.picked:
             key = f"{merge} {' '.join(self.picked)}" if merge else ""
-            self.apply(edits.move_shapes(self.job, self.board.id, self.picked, Affine.shift(dx, dy), merge=key))
+            self.apply(placing.move_shapes(self.job, self.board.id, self.picked, Affine.shift(dx, dy), merge=key))
 
     def add_profile(self) -> None:
         edit, cut_id = edits.add_profile(self.job, self.board.id, self.picked)

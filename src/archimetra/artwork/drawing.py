@@ -6,16 +6,25 @@ from collections.abc import Sequence
 
 import msgspec
 
-from archimetra.base.findings import Finding
+from archimetra.artwork.report import Entry
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
-from archimetra.geometry.path import Path, bounds_of
+from archimetra.geometry.path import Path, bounds_of, transform_together
 
 LARGEST_MM = 100_000.0  # nothing on a router is a hundred metres wide; beyond it a number is taken for damage
 
 
+class DrawnLayer(msgspec.Struct, frozen=True):
+    """A layer of the file; ``colour`` is '' (none stated) or '#rrggbb'."""
+
+    name: str
+    colour: str = ""
+    is_shown: bool = True
+
+
 class DrawnShape(msgspec.Struct, frozen=True, eq=False):
-    """One drawn element: its outlines together, with the rule that says what they fill."""
+    """One drawn element: its outlines together, with the rule that says what they fill. ``key`` names it within its
+    file, the same as long as the file keeps it: by it a changed file is read again."""
 
     name: str
     layer: int
@@ -24,6 +33,7 @@ class DrawnShape(msgspec.Struct, frozen=True, eq=False):
     is_filled: bool
     stroke_width: float | None
     line: int
+    key: str = ""
 
 
 class Scale(msgspec.Struct, frozen=True):
@@ -35,15 +45,27 @@ class Scale(msgspec.Struct, frozen=True):
     is_certain: bool
 
 
-class Drawing(msgspec.Struct, frozen=True, eq=False):
-    """Shapes in mm, y up, lower left corner of the page (or of the shapes, without a page) at 0, 0."""
+class DrawnPicture(msgspec.Struct, frozen=True, eq=False):
+    """A picture inside a drawing: the bytes of an image file, and the map from its unit square (y up) to mm."""
 
     name: str
-    layers: tuple[str, ...]
+    data: bytes
+    at: Affine
+
+
+class Drawing(msgspec.Struct, frozen=True, eq=False):
+    """Shapes in mm, y up, lower left corner of the page (or of the shapes, without a page) at 0, 0. ``pages`` counts
+    the pages of the file, of which ``page`` (from 1) was read."""
+
+    name: str
+    layers: tuple[DrawnLayer, ...]
     shapes: tuple[DrawnShape, ...]
     scale: Scale
     page_mm: tuple[float, float] | None
-    report: tuple[Finding, ...]
+    report: tuple[Entry, ...]
+    pictures: tuple[DrawnPicture, ...] = ()
+    page: int = 1
+    pages: int = 1
 
     def bounds(self) -> tuple[float, float, float, float] | None:
         """Exact bounds of all shapes in mm, or None where there are none."""
@@ -69,6 +91,14 @@ def with_unit(drawing: Drawing, unit: str) -> Drawing:
     return _rescaled(drawing, mm / drawing.scale.mm_per_unit, scale)
 
 
+def with_scale(drawing: Drawing, mm_per_unit: float) -> Drawing:
+    """The drawing at a size chosen before: ``mm_per_unit`` as its scale then said."""
+    if abs(mm_per_unit - drawing.scale.mm_per_unit) <= 1e-12 * mm_per_unit:
+        return drawing
+    scale = Scale("as before", mm_per_unit, "The size was kept as you chose it before.", True)
+    return _rescaled(drawing, mm_per_unit / drawing.scale.mm_per_unit, scale)
+
+
 def with_true_size(drawing: Drawing, *, is_width: bool, true_mm: float) -> Drawing:
     """The drawing scaled evenly so that its width (or height) is ``true_mm``.
 
@@ -92,16 +122,34 @@ def with_true_size(drawing: Drawing, *, is_width: bool, true_mm: float) -> Drawi
 def _rescaled(drawing: Drawing, factor: float, scale: Scale) -> Drawing:
     m = Affine.scale(factor)
     shapes = tuple(
-        msgspec.structs.replace(
-            shape,
-            paths=transformed(shape.paths, m),
-            stroke_width=None if shape.stroke_width is None else shape.stroke_width * factor,
-        )
-        for shape in drawing.shapes
+        shape
+        if shape.stroke_width is None
+        else msgspec.structs.replace(shape, stroke_width=shape.stroke_width * factor)
+        for shape in _shapes_mapped(drawing.shapes, m)
     )
     page = drawing.page_mm and (drawing.page_mm[0] * factor, drawing.page_mm[1] * factor)
-    return msgspec.structs.replace(drawing, shapes=shapes, scale=scale, page_mm=page)
+    report = tuple(
+        msgspec.structs.replace(entry, spots=tuple((x * factor, y * factor) for x, y in entry.spots))
+        for entry in drawing.report
+    )
+    pictures = tuple(msgspec.structs.replace(p, at=p.at.then(m)) for p in drawing.pictures)
+    return msgspec.structs.replace(drawing, shapes=shapes, scale=scale, page_mm=page, report=report, pictures=pictures)
+
+
+def moved(drawing: Drawing, m: Affine) -> Drawing:
+    """The drawing mapped: shapes, pictures and the places of its report."""
+    shapes = _shapes_mapped(drawing.shapes, m)
+    report = tuple(
+        msgspec.structs.replace(entry, spots=tuple(m.point(*spot) for spot in entry.spots)) for entry in drawing.report
+    )
+    pictures = tuple(msgspec.structs.replace(p, at=p.at.then(m)) for p in drawing.pictures)
+    return msgspec.structs.replace(drawing, shapes=shapes, report=report, pictures=pictures)
 
 
 def transformed(paths: Sequence[Path], m: Affine) -> tuple[Path, ...]:
-    return tuple(path.transform(m) for path in paths)
+    return tuple(transform_together(paths, m))
+
+
+def _shapes_mapped(shapes: Sequence[DrawnShape], m: Affine) -> tuple[DrawnShape, ...]:
+    mapped = iter(transform_together([path for shape in shapes for path in shape.paths], m))
+    return tuple(msgspec.structs.replace(shape, paths=tuple(next(mapped) for _ in shape.paths)) for shape in shapes)

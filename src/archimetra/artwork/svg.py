@@ -1,21 +1,33 @@
 """SVG to ``Drawing``: shapes in mm with y up, true to the size the file states, with a report.
 
-Brought in: paths and basic shapes, nested transforms, groups (as layers), ``use`` and ``symbol``,
-styles, both fill rules, strokes as lines. Reported and left out: text, pictures, damaged elements.
-Reported and brought in whole: clipped and masked shapes. A bad element costs that element only.
+Brought in: paths and basic shapes, nested transforms, groups (as layers), ``use`` and ``symbol``, ``switch``, styles,
+both fill rules, strokes as lines, text as outlines, clips applied. Pictures are handed over for tracing. Reported:
+masks, which are not applied, and damaged elements. A bad element costs that element only.
 """
 
 from __future__ import annotations
 
+import base64
+import binascii
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path as FilePath
 from typing import NamedTuple
 
 import msgspec
 import numpy as np
 
-from archimetra.artwork.drawing import LARGEST_MM, Drawing, DrawnShape, Scale, transformed
+from archimetra.artwork.clip import clipped
+from archimetra.artwork.drawing import (
+    LARGEST_MM,
+    Drawing,
+    DrawnLayer,
+    DrawnPicture,
+    DrawnShape,
+    Scale,
+    transformed,
+)
+from archimetra.artwork.report import Entry, Topic, counted, left_out, mended, read, unit_entry
 from archimetra.artwork.svg_paths import (
     MM_PER,
     PX_PER_INCH,
@@ -27,12 +39,16 @@ from archimetra.artwork.svg_paths import (
     rectangle_path,
 )
 from archimetra.artwork.svg_style import INHERITED, StyleSheet
+from archimetra.artwork.svg_text import lay_out
 from archimetra.artwork.svg_tree import MAX_BYTES, Node, read_tree, too_large
+from archimetra.artwork.svg_units import Density, density_of
 from archimetra.base.errors import ArtworkError
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Severity
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
-from archimetra.geometry.path import Path
+from archimetra.geometry.path import Path, bounds_of
+from archimetra.geometry.refit import FINE_MM
+from archimetra.geometry.region import EMPTY, Region, intersect, region_of, unite
 from archimetra.geometry.segments import Kind
 
 MAX_SHAPES = 500_000  # after `use` has been followed; a small file can ask for billions
@@ -41,7 +57,6 @@ MOST_LAYERS, MOST_GROUPS = 200, 40  # groups marked as layers; groups only taken
 JOIN_MM = 0.001  # ends this near are one point written twice
 
 _SHAPES = ("path", "rect", "circle", "ellipse", "line", "polyline", "polygon")
-_TEXT = ("text", "flowRoot")
 _SILENT = (
     "defs", "style", "title", "desc", "metadata", "namedview", "script", "clipPath", "mask", "linearGradient",
     "radialGradient", "pattern", "marker", "filter", "symbol", "font", "animate", "animateTransform", "set", "view",
@@ -84,17 +99,22 @@ class _State(NamedTuple):
     to_page: Affine
     style: dict[str, str]
     layer: int
-    use_depth: int
+    clip: Region | None = None  # what a clip around this element lets through, in mm
 
 
 class _Reader:
     def __init__(self, root: Node, name: str) -> None:
         self._root = root
         self._name = name
-        self._report: list[Finding] = []
+        self._report: list[Entry] = []
         self._layers: list[str] = []
         self._shapes: list[DrawnShape] = []
         self._left_out: Counter[str] = Counter()
+        self._pictures: list[DrawnPicture] = []
+        self._clipped: list[tuple[float, float]] = []
+        self._texts: list[tuple[float, float]] = []
+        self._stood_in: dict[str, list[tuple[float, float]]] = {}
+        self._density = Density(PX_PER_INCH, "")
         self._first_line: dict[str, int] = {}
         self._by_id: dict[str, Node] = {}
         self._using: list[Node] = []
@@ -113,22 +133,23 @@ class _Reader:
         if page.size_px is not None:
             y_up = y_up.then(Affine.shift(0.0, page.size_px[1] * page.mm_per_px))
         layer_nodes = self._layer_nodes()
-        start = _State(page.to_px.then(y_up), {}, -1, 0)
+        start = _State(page.to_px.then(y_up), {}, -1)
         self._visit_children(self._root, self._styled(self._root, start), layer_nodes)
         shapes = self._shapes
-        if not shapes:
+        if not shapes and not self._pictures:
             raise ArtworkError(self._nothing_to_cut())
-        if page.size_px is None:
-            shapes = _moved_to_origin(shapes)
         self._summarise(page)
+        if page.size_px is None and shapes:
+            shapes = self._moved_to_origin(shapes)
         page_mm = None if page.size_px is None else tuple(side * page.mm_per_px for side in page.size_px)
         return Drawing(
             name=self._name.rsplit(".", 1)[0],
-            layers=tuple(self._layers),
+            layers=tuple(DrawnLayer(name) for name in self._layers),
             shapes=tuple(shapes),
             scale=page.scale,
             page_mm=(page_mm[0], page_mm[1]) if page_mm else None,
             report=tuple(self._report),
+            pictures=tuple(self._pictures),
         )
 
     # ---- page and unit
@@ -137,7 +158,6 @@ class _Reader:
         root = self._root.attributes
         view = self._view_box(self._root)
         width, height = self._side("width"), self._side("height")
-        mm_per_px = 25.4 / PX_PER_INCH
         size_px: tuple[float, float] | None = None
         if width and height:
             size_px = (width[0], height[0])
@@ -152,6 +172,9 @@ class _Reader:
             to_px = _fit(view, size_px, root.get("preserveAspectRatio", ""))
             unit_px = (abs(to_px.determinant)) ** 0.5
         stated = width or height
+        if size_px is not None and not (stated and stated[1] not in ("", "px")):
+            self._density = density_of(*size_px)
+        mm_per_px = 25.4 / self._density.per_inch
         return _Page(to_px, size_px, unit_px, mm_per_px, self._scale(stated, unit_px * mm_per_px, view))
 
     def _scale(
@@ -160,13 +183,16 @@ class _Reader:
         if stated and stated[1] not in ("", "px"):
             reason = f"The file states its size in {stated[1]}; that was taken as it stands."
             return Scale(unit=stated[1], mm_per_unit=mm_per_unit, reason=reason, is_certain=True)
-        if stated:
+        per_inch, evidence = self._density
+        if evidence:
+            reason = f"The page is {evidence} with pixels at {per_inch:g} to the inch; that was taken. Check the size."
+        elif stated:
             reason = "The file states its size in pixels, which are 96 to the inch in SVG. Check the size."
         elif view:
             reason = "The file states no size; its units were taken for pixels, 96 to the inch. Check the size."
         else:
             reason = "The file states no size and no unit; pixels, 96 to the inch, were assumed. Check the size."
-        return Scale(unit="px (96 per inch)", mm_per_unit=mm_per_unit, reason=reason, is_certain=False)
+        return Scale(unit=f"px ({per_inch:g} per inch)", mm_per_unit=mm_per_unit, reason=reason, is_certain=False)
 
     def _side(self, name: str) -> tuple[float, str] | None:
         text = self._root.attributes.get(name)
@@ -249,11 +275,9 @@ class _Reader:
         tag = node.tag
         if node.is_foreign or tag in _SILENT:
             return
-        if tag in _TEXT:
+        if tag == "flowRoot":
             self._leave_out("text", node)
-        elif tag == "image":
-            self._leave_out("picture", node)
-        elif tag in ("g", "a", "svg", "switch", "use", *_SHAPES):
+        elif tag in ("g", "a", "svg", "switch", "use", "text", "image", *_SHAPES):
             own = self._sheet.properties_of(node)
             if own.get("display") == "none":
                 self._leave_out("hidden", node)
@@ -263,11 +287,16 @@ class _Reader:
             except ValueError as error:
                 self._note("svg-transform", Severity.CAUTION, f"An element was left out: {error}.", node)
                 return
-            for clip in ("clip-path", "mask"):
-                if own.get(clip, "none") != "none":
-                    self._leave_out(clip, node)
+            if own.get("mask", "none") != "none":
+                self._leave_out("mask", node)
+            if own.get("clip-path", "none") != "none":
+                inner = self._with_clip(own["clip-path"], node, inner)
             if tag in _SHAPES:
                 self._shape(node, inner)
+            elif tag == "text":
+                self._text(node, inner)
+            elif tag == "image":
+                self._picture(node, inner)
             else:
                 inner = inner._replace(layer=layers.get(id(node), inner.layer))
                 self._container(node, inner, layers)
@@ -280,8 +309,9 @@ class _Reader:
         elif node.tag == "svg" and node is not self._root:
             self._nested_page(node, state, layers)
         elif node.tag == "switch":
-            if node.children:
-                self._visit(node.children[-1], state, layers)
+            chosen = next((child for child in node.children if _is_for_us(child)), None)
+            if chosen is not None:
+                self._visit(chosen, state, layers)
         else:
             self._visit_children(node, state, layers)
 
@@ -341,6 +371,14 @@ class _Reader:
         if not paths:
             self._leave_out("empty", node)
             return
+        rule = FillRule.EVENODD if style.get("fill-rule") == "evenodd" else FillRule.NONZERO
+        self._add(node, state, paths, rule, is_filled=is_filled, has_stroke=has_stroke)
+
+    def _add(
+        self, node: Node, state: _State, paths: tuple[Path, ...], rule: FillRule, *, is_filled: bool, has_stroke: bool,
+        name: str = "",
+    ) -> None:  # fmt: skip
+        """One more shape, clipped if it is."""
         if max(float(np.abs(path.nodes).max()) for path in paths) > LARGEST_MM:
             self._note(
                 "svg-far",
@@ -349,19 +387,129 @@ class _Reader:
                 node,
             )
             return
+        if state.clip is not None:
+            left = clipped(paths, state.clip, fill_rule=rule, is_filled=is_filled)
+            if left is not None:
+                box = bounds_of(paths) or (0.0, 0.0, 0.0, 0.0)
+                self._clipped.append(((box[0] + box[2]) / 2, (box[1] + box[3]) / 2))
+                paths, rule = left, FillRule.EVENODD if is_filled else rule
+            if not paths:
+                return
         if state.layer < 0:
             state = state._replace(layer=self._layer("Artwork"))
         self._shapes.append(
             DrawnShape(
-                name=node.attributes.get("label") or node.attributes.get("id") or node.tag,
+                name=name or node.attributes.get("label") or node.attributes.get("id") or node.tag,
                 layer=state.layer,
                 paths=paths,
-                fill_rule=FillRule.EVENODD if style.get("fill-rule") == "evenodd" else FillRule.NONZERO,
+                fill_rule=rule,
                 is_filled=is_filled,
-                stroke_width=self._stroke_mm(style, state.to_page) if has_stroke else None,
+                stroke_width=self._stroke_mm(state.style, state.to_page) if has_stroke else None,
                 line=node.line,
+                key=self._key(node),
             )
         )
+
+    def _key(self, node: Node) -> str:
+        """The element's own id where it has one and is there once, else its number among the unnamed."""
+        id_ = node.attributes.get("id") if not self._using else None
+        return f"#{id_}" if id_ else f"{node.tag}{len(self._shapes)}"
+
+    # ---- clips, text, pictures
+
+    def _with_clip(self, link: str, node: Node, state: _State) -> _State:
+        """The state with a clip added; a clip that cannot be followed is told and not applied."""
+        target = self._by_id.get(link.strip().removeprefix("url(").rstrip(")").strip("'\" ").lstrip("#"))
+        if target is None or target.tag != "clipPath" or target in self._using:
+            self._leave_out("clip-path", node)
+            return state
+        frame = state.to_page
+        if target.attributes.get("clipPathUnits") == "objectBoundingBox":
+            box = self._box_of(node, state)
+            if box is None:
+                self._leave_out("clip-path", node)
+                return state
+            frame = Affine(box[2] - box[0], 0.0, 0.0, box[3] - box[1], box[0], box[1]).then(frame)
+        self._using.append(target)
+        try:
+            inside = self._clip_region(target, self._styled(target, _State(frame, {}, -1)))
+        except ValueError:
+            self._leave_out("clip-path", node)
+            return state
+        finally:
+            self._using.pop()
+        if state.clip is not None:
+            inside = intersect(state.clip, inside)
+        return state._replace(clip=inside)
+
+    def _clip_region(self, target: Node, state: _State) -> Region:
+        """The area the children of a clip cover together, mm."""
+        parts: list[Region] = []
+        for child in target.children:
+            node, inner = child, self._styled(child, state)
+            if child.tag == "use":
+                found = self._by_id.get(child.attributes.get("href", "").lstrip("#"))
+                if found is None:
+                    continue
+                shift = Affine.shift(self._number(child, "x"), self._number(child, "y"))
+                node, inner = found, self._styled(found, inner._replace(to_page=shift.then(inner.to_page)))
+            if node.tag in _SHAPES:
+                outlines = transformed(self._outlines(node), inner.to_page)
+                rule = FillRule.EVENODD if inner.style.get("clip-rule") == "evenodd" else FillRule.NONZERO
+                closed = [path if path.closed else closed_straight(path) for path in outlines if len(path) > 1]
+                parts.append(region_of(closed, rule, chord_tolerance_mm=FINE_MM))
+        return unite(parts) if parts else EMPTY
+
+    def _box_of(self, node: Node, state: _State) -> tuple[float, float, float, float] | None:
+        """The bounding box of one shape in its own units; None for groups, whose box nobody states."""
+        return bounds_of(self._outlines(node)) if node.tag in _SHAPES else None
+
+    def _text(self, node: Node, state: _State) -> None:
+        style = state.style
+        if style.get("visibility") in ("hidden", "collapse"):
+            self._leave_out("hidden", node)
+            return
+
+        def style_of(child: Node, around: dict[str, str]) -> dict[str, str]:
+            own = self._sheet.properties_of(child)
+            return {**around, **{key: value for key, value in own.items() if value != "inherit"}}
+
+        try:
+            laid = lay_out(node, style, style_of, self._by_id)
+        except ValueError as error:
+            self._note("svg-text", Severity.CAUTION, f"A text was left out: {error}", node)
+            return
+        if not laid.paths:
+            self._leave_out("empty", node)
+            return
+        paths = transformed(laid.paths, state.to_page)
+        x0, y0, _, _ = bounds_of(paths) or (0.0, 0.0, 0.0, 0.0)
+        self._texts.append((x0, y0))
+        for words in laid.stood_in:
+            self._stood_in.setdefault(words, []).append((x0, y0))
+        if laid.missing:
+            self._note("svg-letters", Severity.CAUTION, f"The font has no letter for '{laid.missing}'.", node)
+        self._add(node, state, paths, FillRule.NONZERO, is_filled=True, has_stroke=False, name=laid.words[:40])
+
+    def _picture(self, node: Node, state: _State) -> None:
+        """A picture inside the file, kept for tracing; one that is only linked is told."""
+        head, comma, body = node.attributes.get("href", "").strip().partition(",")
+        if not comma or not head.startswith("data:image/") or not head.endswith(";base64"):
+            self._leave_out("linked picture", node)
+            return
+        try:
+            data = base64.b64decode("".join(body.split()), validate=True)
+        except binascii.Error:
+            self._note("svg-picture", Severity.CAUTION, "A picture was left out: its data is damaged.", node)
+            return
+        width, height = self._number(node, "width"), self._number(node, "height")
+        if width <= 0 or height <= 0:
+            self._leave_out("empty", node)
+            return
+        x, y = self._number(node, "x"), self._number(node, "y")
+        name = node.attributes.get("id") or f"picture {len(self._pictures) + 1}"
+        at = Affine(width, 0.0, 0.0, -height, x, y + height).then(state.to_page)  # unit square, y up
+        self._pictures.append(DrawnPicture(name, data, at))
 
     def _closed(self, path: Path, node: Node, *, is_area: bool) -> Path:
         """The path closed where its ends meet within a thousandth, or where it is an area, which SVG closes itself."""
@@ -375,9 +523,7 @@ class _Reader:
             nodes[-1] = nodes[0]
             return Path(nodes, path.kinds, path.params, closed=True)
         self._leave_out("straight close", node)
-        nodes = np.vstack((nodes, nodes[:1]))
-        kinds = np.append(path.kinds, np.uint8(Kind.LINE))
-        return Path(nodes, kinds, np.vstack((path.params, np.zeros((1, 4)))), closed=True)
+        return closed_straight(path)
 
     def _outlines(self, node: Node) -> list[Path]:
         """The node's own outlines in file units; ValueError with a reason where it is damaged."""
@@ -451,71 +597,88 @@ class _Reader:
     # ---- report
 
     def _note(self, code: str, severity: Severity, sentence: str, node: Node) -> None:
-        self._report.append(Finding(code, severity, sentence, place=f"line {node.line}"))
+        topic = Topic.READ if severity is Severity.NOTE else Topic.LEFT_OUT
+        self._report.append(Entry(topic, code, severity, sentence, place=f"line {node.line}"))
 
     def _leave_out(self, what: str, node: Node) -> None:
         self._left_out[what] += 1
         self._first_line.setdefault(what, node.line)
 
     def _summarise(self, page: _Page) -> None:
-        severity = Severity.NOTE if page.scale.is_certain else Severity.CAUTION
-        head = [Finding("unit", severity, page.scale.reason)]
+        head = [unit_entry(page.scale.reason, is_certain=page.scale.is_certain)]
         for what, count in self._left_out.items():
-            code, severity, sentence = _loss(what, count)
-            head.append(Finding(code, severity, sentence, place=f"first at line {self._first_line[what]}"))
+            head.append(_loss(what, count, f"first at line {self._first_line[what]}"))
+        if self._clipped:
+            words = f"{counted(len(self._clipped), 'shape')} cut back to the clip around {_it(self._clipped)}."
+            head.append(mended("svg-clipped", words, self._clipped))
+        if self._texts:
+            words = f"{counted(len(self._texts), 'text')} turned into outlines."
+            head.append(mended("svg-text-outlines", words, self._texts))
+        for words, spots in self._stood_in.items():
+            head.append(left_out("svg-font", f"The font {words} is not on this machine; check the text.", spots=spots))
+        if self._pictures:
+            count = len(self._pictures)
+            words = f"{counted(count, 'picture')} inside the drawing can be traced once the rest has landed."
+            head.append(read("svg-picture", words))
         for selector in dict.fromkeys(self._sheet.not_understood):
-            head.append(
-                Finding(
-                    "svg-style", Severity.CAUTION, f"The style rule '{selector}' was not understood and not applied."
-                )
-            )
+            head.append(left_out("svg-style", f"The style rule '{selector}' was not understood and not applied."))
         self._report[:0] = head
 
     def _nothing_to_cut(self) -> str:
         if self._left_out:
             seen = ", ".join(f"{count} {what}" for what, count in self._left_out.most_common(4))
-            return f"{self._name} holds nothing that can be cut ({seen}). Turn text into outlines and trace pictures first."
+            return f"{self._name} holds nothing that can be cut ({seen}). Look at the drawing, then export it again."
         if self._report:
             return f"{self._name} holds nothing that can be cut. {self._report[0].text()}"
         return f"{self._name} holds no shapes. Draw something in it and export it again."
 
+    def _moved_to_origin(self, shapes: list[DrawnShape]) -> list[DrawnShape]:
+        """Shapes, pictures and the report's places shifted so that the shapes' lower left corner is 0, 0."""
+        corners = np.array([path.bounds()[:2] for shape in shapes for path in shape.paths]).min(axis=0)
+        m = Affine.shift(-float(corners[0]), -float(corners[1]))
+        self._pictures = [msgspec.structs.replace(p, at=p.at.then(m)) for p in self._pictures]
+        self._report = [
+            msgspec.structs.replace(e, spots=tuple(m.point(*spot) for spot in e.spots)) for e in self._report
+        ]
+        return [msgspec.structs.replace(shape, paths=transformed(shape.paths, m)) for shape in shapes]
 
-def _loss(what: str, count: int) -> tuple[str, Severity, str]:
+
+def closed_straight(path: Path) -> Path:
+    """An open path of two segments or more closed with a straight line."""
+    nodes = np.vstack((path.nodes, path.nodes[:1]))
+    kinds = np.append(path.kinds, np.uint8(Kind.LINE))
+    return Path(nodes, kinds, np.vstack((path.params, np.zeros((1, 4)))), closed=True)
+
+
+def _is_for_us(node: Node) -> bool:
+    """Whether a child of ``switch`` is one this program takes: no extensions, English or no language asked for."""
+    if node.is_foreign or node.tag == "foreignObject" or node.attributes.get("requiredExtensions", "").strip():
+        return False
+    language = node.attributes.get("systemLanguage")
+    return language is None or any(part.strip().lower().startswith("en") for part in language.split(","))
+
+
+def _it(spots: list[tuple[float, float]]) -> str:
+    return "it" if len(spots) == 1 else "them"
+
+
+def _loss(what: str, count: int, place: str) -> Entry:
     is_one = count == 1
-    table: dict[str, tuple[str, Severity, Callable[[], str]]] = {
-        "text": (
-            "svg-text",
-            Severity.CAUTION,
-            lambda: (
-                f"{count} text element{'' if is_one else 's'} not brought in. Turn text into outlines in the drawing."
-            ),
-        ),
-        "picture": ("svg-picture", Severity.CAUTION, lambda: f"{count} picture{'' if is_one else 's'} not brought in."),
-        "hidden": ("svg-hidden", Severity.NOTE, lambda: f"{count} hidden element{'' if is_one else 's'} left out."),
-        "unpainted": (
-            "svg-unpainted",
-            Severity.NOTE,
-            lambda: f"{count} shape{'' if is_one else 's'} without fill and stroke left out.",
-        ),
-        "straight close": (
-            "svg-closed",
-            Severity.NOTE,
-            lambda: (
-                f"{count} filled outline{' was' if is_one else 's were'} open and closed with a straight line, as SVG fills it."
-            ),
-        ),
-        "empty": ("svg-empty", Severity.NOTE, lambda: f"{count} shape{'' if is_one else 's'} without extent left out."),
-        "clip-path": (
-            "svg-clip",
-            Severity.CAUTION,
-            lambda: f"{count} clip{'' if is_one else 's'} not applied: the shapes came in whole.",
-        ),
-        "mask": ("svg-mask", Severity.CAUTION, lambda: f"{count} mask{'' if is_one else 's'} not applied."),
-    }
+    was = "was" if is_one else "were"
+    table: dict[str, tuple[str, bool, str]] = {
+        "text": ("svg-text", False, f"{counted(count, 'flowing text')} of an old kind not brought in. Turn it into outlines in the drawing."),
+        "linked picture": ("svg-picture", False, f"{counted(count, 'picture')} not brought in: the file only points at {'it' if is_one else 'them'}. Embed pictures to trace them."),
+        "hidden": ("svg-hidden", True, f"{counted(count, 'hidden element')} left out."),
+        "unpainted": ("svg-unpainted", True, f"{counted(count, 'shape')} without fill and stroke left out."),
+        "straight close": ("svg-closed", True, f"{counted(count, 'filled outline')} {was} open and closed with a straight line, as SVG fills it."),
+        "empty": ("svg-empty", True, f"{counted(count, 'shape')} without extent left out."),
+        "clip-path": ("svg-clip", False, f"{counted(count, 'clip')} not applied: what it clips came in whole."),
+        "mask": ("svg-mask", False, f"{counted(count, 'mask')} not applied."),
+    }  # fmt: skip
     if what in table:
-        code, severity, sentence = table[what]
-        return code, severity, sentence()
-    return "svg-unknown", Severity.CAUTION, f"{count} {what} element{'' if is_one else 's'} not brought in."
+        code, is_harmless, sentence = table[what]
+        return left_out(code, sentence, place=place, is_harmless=is_harmless)
+    return left_out("svg-unknown", f"{counted(count, f'{what} element')} not brought in.", place=place)
 
 
 def _walk(root: Node) -> Iterator[Node]:
@@ -538,9 +701,3 @@ def _fit(view: tuple[float, float, float, float], size: tuple[float, float], asp
     share = {"xMin": 0.0, "xMid": 0.5, "xMax": 1.0}.get(align[:4], 0.5)
     share_y = {"YMin": 0.0, "YMid": 0.5, "YMax": 1.0}.get(align[4:], 0.5)
     return Affine(s, 0.0, 0.0, s, (size[0] - width * s) * share - x * s, (size[1] - height * s) * share_y - y * s)
-
-
-def _moved_to_origin(shapes: list[DrawnShape]) -> list[DrawnShape]:
-    corners = np.array([path.bounds()[:2] for shape in shapes for path in shape.paths]).min(axis=0)
-    m = Affine.shift(-float(corners[0]), -float(corners[1]))
-    return [msgspec.structs.replace(shape, paths=transformed(shape.paths, m)) for shape in shapes]

@@ -16,19 +16,22 @@ MAX_BYTES = 80_000_000
 MAX_ELEMENTS = 1_500_000
 MAX_DEPTH = 400
 MAX_ENTITY_LENGTH = 10_000
+_TEXT_TAGS = frozenset(("text", "tspan", "textPath", "a"))
 
 
 class Node:
     """One element: tag and attribute names without their namespace prefix."""
 
-    __slots__ = ("attributes", "children", "is_foreign", "line", "tag", "text")
+    __slots__ = ("attributes", "children", "is_foreign", "line", "parent", "pieces", "tag", "text")
 
     def __init__(self, tag: str, attributes: dict[str, str], line: int, *, is_foreign: bool) -> None:
         self.tag = tag
         self.attributes = attributes
         self.line = line
         self.children: list[Node] = []
+        self.parent: Node | None = None
         self.text = ""
+        self.pieces: list[str | Node] = []  # text and children as they follow each other, kept for text elements only
         self.is_foreign = is_foreign  # an element of another vocabulary than SVG
 
 
@@ -108,7 +111,10 @@ class _TreeBuilder:
         plain = {key.rpartition(":")[2]: value for key, value in attributes.items()}
         node = Node(local, plain, self._parser.CurrentLineNumber, is_foreign=prefix not in ("", "svg"))
         if self._stack:
+            node.parent = self._stack[-1]
             self._stack[-1].children.append(node)
+            if self._stack[-1].tag in _TEXT_TAGS:
+                self._stack[-1].pieces.append(node)
         else:
             self._root = node
         self._stack.append(node)
@@ -119,6 +125,8 @@ class _TreeBuilder:
     def _text(self, text: str) -> None:
         if self._stack:
             self._stack[-1].text += text
+            if self._stack[-1].tag in _TEXT_TAGS:
+                self._stack[-1].pieces.append(text)
 
     def _entity(
         self, entity: str, _is_parameter: bool, value: str | None, _base: str | None, system: str | None, *_: object

@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 
 from archimetra.artwork.svg import read_svg
-from archimetra.job import edits
+from archimetra.job import edits, landing
 from archimetra.job.bits import STARTER_RACK
 from archimetra.job.cuts import Overrides, Side, Tabs
 from archimetra.job.file import JobFile
@@ -37,7 +37,7 @@ def quay_tide_clock() -> JobFile:
         bed_y=80.0,
     )
     job = Job(name="Quay tide clock", bits=STARTER_RACK, boards=(dial,))
-    edit, _ = edits.place_drawing(job, dial.id, read_svg(data, name=name))
+    edit, _ = landing.place_drawing(job, dial.id, read_svg(data, name=name))
     job = edit.job
     by_name = {shape.name: shape.id for shape in job.boards[0].shapes}
     bits = {bit.name: bit.id for bit in STARTER_RACK}

@@ -40,12 +40,13 @@ def _answer(request: ArtworkRequest | FilesRequest) -> ArtworkRead | FilesMade |
 
 
 def _read(request: ArtworkRequest) -> ArtworkRead:
-    from archimetra.artwork.svg import artwork_bytes, read_svg
+    from archimetra.artwork.read import read_artwork
+    from archimetra.artwork.svg import artwork_bytes
 
     path = FilePath(request.path)
     try:
         data = artwork_bytes(path)
-        drawing = read_svg(data, name=path.name)
+        drawing = read_artwork(data, name=path.name)
         drawing.bounds()  # found out here, the boxes travel with the paths
         return ArtworkRead(request.number, path.name, data, drawing, "")
     except ArtworkError as error:

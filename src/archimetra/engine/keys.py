@@ -56,7 +56,18 @@ def lean_job(job: Job) -> Job:
 def lean_board(board: Board) -> Board:
     """The board with only the shapes its cuts take: all a planner needs."""
     used = {id_ for cut in board.cuts for id_ in cut.shapes}
-    return msgspec.structs.replace(board, shapes=tuple(shape for shape in board.shapes if shape.id in used), layers=())
+    layers = {cut.layer for cut in board.cuts if cut.layer}
+    # the name is all of a shape's description a finding may quote; where it came from concerns no planner
+    shapes = tuple(
+        msgspec.structs.replace(shape, form=None, origin=None, group="")
+        if shape.form is not None or shape.origin is not None
+        else shape
+        for shape in board.shapes
+        if shape.id in used or shape.layer in layers
+    )
+    return msgspec.structs.replace(
+        board, shapes=shapes, layers=(), sources=(), backdrops=(), guides=(), margin=0.0, measures=()
+    )
 
 
 def plan_key(job: Job, board: Board) -> str:

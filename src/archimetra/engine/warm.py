@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from archimetra.artwork.drawing import Drawing, DrawnShape, Scale
+from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import edits
+from archimetra.job import edits, landing
 from archimetra.job.job import new_job
 from archimetra.stock.shade import face, paint
 from archimetra.stock.timeline import StockTimeline
@@ -19,8 +19,8 @@ def warm() -> None:
     job = new_job()
     board = job.boards[0]
     ring = DrawnShape("ring", 0, (Path.circle((50, 50), 20),), FillRule.NONZERO, True, None, 1)
-    drawing = Drawing("warm", ("one",), (ring,), Scale("mm", 1.0, "", True), None, ())
-    edit, ids = edits.place_drawing(job, board.id, drawing)
+    drawing = Drawing("warm", (DrawnLayer("one"),), (ring,), Scale("mm", 1.0, "", True), None, ())
+    edit, ids = landing.place_drawing(job, board.id, drawing)
     edit, _ = edits.add_profile(edit.job, board.id, ids)
     job, board = edit.job, edit.job.boards[0]
     plan = plan_board(job, board, {})

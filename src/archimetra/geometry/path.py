@@ -22,12 +22,13 @@ from math import atan, atan2, ceil, cos, pi, sin, tan
 
 import numpy as np
 
-from archimetra.geometry.affine import Affine
+from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.arrays import ByteArray, FloatArray, frozen
 from archimetra.geometry.cubic import CubicLengths, cubic_derivative, cubic_nearest, cubic_points
 from archimetra.geometry.segments import Kind, Segments, arc_centres, boxes, flattened, lengths
 
 FLATTEN_TOLERANCE_MM = 0.01  # default chord tolerance where a caller has no reason for another
+_LINE, _ARC, _CUBIC = int(Kind.LINE), int(Kind.ARC), int(Kind.CUBIC)  # members of an enum take a microsecond to look up
 FLATTEST_BULGE = 1e-10  # an arc this flat strays from its chord by half of it per mm of chord: it is kept as a line
 
 
@@ -48,10 +49,12 @@ class Path:
             raise ValueError("a path holds finite numbers only")
         if closed and not np.array_equal(nodes[0], nodes[-1]):
             raise ValueError("a closed path ends on its first node")
-        is_flat = (kinds == Kind.ARC) & (np.abs(params[:, 0]) < FLATTEST_BULGE)
-        if is_flat.any():  # its radius would be beyond all numbers
+        is_arc = kinds == _ARC
+        if (
+            is_arc.any() and (is_flat := is_arc & (np.abs(params[:, 0]) < FLATTEST_BULGE)).any()
+        ):  # its radius would be beyond all numbers
             kinds, params = kinds.copy(), params.copy()
-            kinds[is_flat], params[is_flat] = Kind.LINE, 0.0
+            kinds[is_flat], params[is_flat] = _LINE, 0.0
         self.nodes: FloatArray = frozen(nodes)
         self.kinds: ByteArray = frozen(kinds)
         self.params: FloatArray = frozen(params)
@@ -62,6 +65,14 @@ class Path:
         self._key: bytes | None = None
 
     # ---- making
+
+    @staticmethod
+    def _trusted(nodes: FloatArray, kinds: ByteArray, params: FloatArray, *, closed: bool) -> Path:
+        """A path from parts of arrays that have been checked as a whole."""
+        path: Path = object.__new__(Path)
+        path.nodes, path.kinds, path.params, path.closed = nodes, kinds, params, closed
+        path._flat, path._lengths, path._box, path._key = {}, None, None, None
+        return path
 
     @staticmethod
     def polyline(points: FloatArray | Sequence[tuple[float, float]], *, closed: bool) -> Path:
@@ -209,10 +220,16 @@ class Path:
                 best_along = float(ends[i]) + self._length_to(i, t)
         return best_along, best_gap
 
+    def nearest_on_segment(self, i: int, point: tuple[float, float]) -> tuple[float, float]:
+        """``(parameter from 0 to 1, distance)`` of the point of segment ``i`` nearest to ``point``."""
+        return self._segment_nearest(i, np.asarray(point, dtype=np.float64))
+
     # ---- deriving
 
     def transform(self, m: Affine) -> Path:
         """Mapped exactly where the map keeps circles; otherwise arcs become cubics first."""
+        if m is IDENTITY:
+            return self
         source = self
         if not m.is_similarity and (self.kinds == Kind.ARC).any():
             source = self.to_cubics()
@@ -422,6 +439,65 @@ def bounds_of(paths: Sequence[Path]) -> tuple[float, float, float, float] | None
     x0, y0 = every[:, :2].min(axis=0)
     x1, y1 = every[:, 2:].max(axis=0)
     return float(x0), float(y0), float(x1), float(y1)
+
+
+def paths_of(
+    nodes: FloatArray, kinds: ByteArray, params: FloatArray, sizes: Sequence[int], closed: Sequence[bool]
+) -> list[Path]:
+    """Many paths from arrays put end to end: ``sizes`` segments each, hence ``sizes + 1`` nodes each. Closed ones must
+    end on their first node to the bit; checked as a whole, so that a hundred thousand paths take no longer than their
+    arrays. Raises ValueError for numbers that are not finite."""
+    if not (np.isfinite(nodes).all() and np.isfinite(params).all()):
+        raise ValueError("a path holds finite numbers only")
+    is_flat = (kinds == _ARC) & (np.abs(params[:, 0]) < FLATTEST_BULGE)
+    if is_flat.any():
+        kinds, params = kinds.copy(), params.copy()
+        kinds[is_flat], params[is_flat] = _LINE, 0.0
+    nodes, kinds, params = frozen(nodes), frozen(kinds), frozen(params)
+    out = []
+    node = segment = 0
+    for size, is_closed in zip(sizes, closed, strict=True):
+        out.append(
+            Path._trusted(
+                nodes[node : node + size + 1],
+                kinds[segment : segment + size],
+                params[segment : segment + size],
+                closed=is_closed,
+            )
+        )
+        node, segment = node + size + 1, segment + size
+    return out
+
+
+def transform_together(paths: Sequence[Path], m: Affine) -> list[Path]:
+    """Every path mapped, as ``Path.transform`` does, in one go."""
+    if len(paths) < 2 or (not m.is_similarity and any((path.kinds == _ARC).any() for path in paths)):
+        return [path.transform(m) for path in paths]
+    nodes = m.apply(np.concatenate([path.nodes for path in paths]))
+    kinds = np.concatenate([path.kinds for path in paths])
+    params = np.concatenate([path.params for path in paths])
+    is_cubic = kinds == _CUBIC
+    if is_cubic.any():
+        params[is_cubic] = m.apply(params[is_cubic].reshape(-1, 2, 2)).reshape(-1, 4)
+    if m.determinant < 0:
+        params[kinds == _ARC, 0] *= -1
+    sizes = [len(path) for path in paths]
+    closed = [path.closed for path in paths]
+    last = np.cumsum(np.array(sizes) + 1) - 1
+    first = last - np.array(sizes)
+    rings = np.flatnonzero(closed)
+    nodes[last[rings]] = nodes[first[rings]]
+    return paths_of(nodes, kinds, params, sizes, closed)
+
+
+def lengths_of(paths: Sequence[Path]) -> FloatArray:
+    """The length (n,) of each path, found in one go."""
+    fresh = [path for path in paths if path._lengths is None and len(path)]
+    if len(fresh) > 1:
+        each = np.split(lengths(_joined(fresh)), np.cumsum([len(path) for path in fresh])[:-1])
+        for path, own in zip(fresh, each, strict=True):
+            path._lengths = frozen(own)
+    return np.array([path.length() for path in paths])
 
 
 def flatten_together(paths: Sequence[Path], chord_tolerance_mm: float) -> None:

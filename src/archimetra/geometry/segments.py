@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from archimetra.geometry.arrays import ByteArray, FloatArray, IntArray
+from archimetra.geometry.arrays import AnyArray, ByteArray, FloatArray, IntArray
 from archimetra.geometry.cubic import cubic_lengths
 
 
@@ -26,6 +26,10 @@ class Segments(NamedTuple):
     q: FloatArray
     kinds: ByteArray
     params: FloatArray
+
+    def rows(self, which: AnyArray) -> Segments:
+        """Some of them, by numbers or by a mask."""
+        return Segments(self.p[which], self.q[which], self.kinds[which], self.params[which])
 
 
 class Arcs(NamedTuple):

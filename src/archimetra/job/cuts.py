@@ -8,7 +8,7 @@ from math import isfinite
 import msgspec
 
 from archimetra.job.bits import Bit, Recipe
-from archimetra.job.ids import BitId, CutId, ShapeId
+from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
 from archimetra.job.sheet import Sheet, need
 
 
@@ -61,12 +61,13 @@ class Overrides(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 class ProfileCut(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
     """Along outlines. Depths are positive mm below the sheet's top; ``goes_through`` makes the end depth the
-    thickest reading plus ``allowance``."""
+    thickest reading plus ``allowance``. ``layer`` ('' for none) is one whose shapes the cut takes, whatever they are."""
 
     id: CutId
     name: str
     bit: BitId
     shapes: tuple[ShapeId, ...] = ()
+    layer: LayerId = LayerId("")
     side: Side = Side.OUTSIDE
     start_depth: float = 0.0
     end_depth: float = 0.0

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from archimetra.job.edits import Edit
+from archimetra.job.edit import Edit
 from archimetra.job.job import Job
 
 MOST_STEPS = 500

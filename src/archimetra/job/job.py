@@ -8,13 +8,13 @@ from archimetra.job.bits import STARTER_RACK, Bit
 from archimetra.job.cuts import Cut
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, next_id
 from archimetra.job.quantities import Unit
-from archimetra.job.shapes import Layer, Shape
+from archimetra.job.shapes import Backdrop, Guide, Layer, Measure, Shape, Source
 from archimetra.job.sheet import Heights, Machine, Sheet, Zero
 
 
 class Board(msgspec.Struct, frozen=True, kw_only=True):
     """One sheet with its artwork and its cuts in running order. ``bed_x, bed_y``: the sheet's front left corner
-    on the machine's bed."""
+    on the machine's bed. ``margin`` (0 for none) is a set of guides that far inside the sheet's edges."""
 
     id: BoardId
     name: str
@@ -26,6 +26,12 @@ class Board(msgspec.Struct, frozen=True, kw_only=True):
     layers: tuple[Layer, ...] = ()
     shapes: tuple[Shape, ...] = ()
     cuts: tuple[Cut, ...] = ()
+    sources: tuple[Source, ...] = ()
+    backdrops: tuple[Backdrop, ...] = ()
+    guides: tuple[Guide, ...] = ()
+    margin: float = 0.0
+    has_centre_lines: bool = False
+    measures: tuple[Measure, ...] = ()
 
     def shape(self, id_: ShapeId) -> Shape | None:
         return next((shape for shape in self.shapes if shape.id == id_), None)
@@ -37,9 +43,14 @@ class Board(msgspec.Struct, frozen=True, kw_only=True):
         return next((cut for cut in self.cuts if cut.id == id_), None)
 
     def shapes_of(self, cut: Cut) -> tuple[Shape, ...]:
-        """The shapes a cut takes, in the cut's order; ones that are gone are passed over."""
+        """The shapes a cut takes, in the cut's order, then those of the layer it follows; ones that are gone are passed
+        over."""
         known = {shape.id: shape for shape in self.shapes}
-        return tuple(known[id_] for id_ in cut.shapes if id_ in known)
+        own = tuple(known[id_] for id_ in cut.shapes if id_ in known)
+        if not cut.layer:
+            return own
+        taken = set(cut.shapes)
+        return own + tuple(s for s in self.shapes if s.layer == cut.layer and s.id not in taken)
 
 
 class Job(msgspec.Struct, frozen=True, kw_only=True):

@@ -1,7 +1,8 @@
-"""Shapes on a board: exact outlines with a placement, on layers."""
+"""Shapes on a board: exact outlines with a placement, on layers; and what they are placed by: guides, backdrops, measures."""
 
 from __future__ import annotations
 
+from enum import StrEnum
 from functools import lru_cache
 
 import msgspec
@@ -9,6 +10,7 @@ import msgspec
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path, bounds_of
+from archimetra.job.forms import Form
 from archimetra.job.ids import LayerId, ShapeId
 
 LAYER_COLOURS = ("#3D5A98", "#B8801F", "#8A3F73", "#24808A", "#A94A35", "#5F7D2B", "#5B6670", "#C06A86")
@@ -22,8 +24,16 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True):
     is_locked: bool = False
 
 
-class Shape(msgspec.Struct, frozen=True, kw_only=True):
-    """One drawn thing. ``paths`` are as brought in; ``at`` places them on the board without touching them."""
+class Origin(msgspec.Struct, frozen=True):
+    """Where a shape came from: the name of the source file and the key the file's reader gave it."""
+
+    source: str
+    key: str
+
+
+class Shape(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """One drawn thing. ``paths`` are as brought in or as ``form`` makes them; ``at`` places them on the board without
+    touching them. Shapes of the same ``group`` ('' for none) are picked together."""
 
     id: ShapeId
     name: str
@@ -31,6 +41,12 @@ class Shape(msgspec.Struct, frozen=True, kw_only=True):
     paths: tuple[Path, ...]
     fill_rule: FillRule = FillRule.NONZERO
     at: Affine = IDENTITY
+    is_filled: bool = True
+    stroke_width: float | None = None
+    form: Form | None = None
+    group: str = ""
+    is_locked: bool = False
+    origin: Origin | None = None
 
     def placed(self) -> tuple[Path, ...]:
         """The outlines in board coordinates."""
@@ -48,6 +64,50 @@ class Shape(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def is_closed(self) -> bool:
         return all(path.closed for path in self.paths)
+
+
+class Guide(msgspec.Struct, frozen=True):
+    """A line to place work by: upright at x, or level at y, ``at`` mm from the sheet's lower left corner."""
+
+    is_upright: bool
+    at: float
+
+
+class Source(msgspec.Struct, frozen=True, kw_only=True):
+    """A file artwork came from, as it was read: so that it can be read again when it has changed. ``at`` is where the
+    drawing was laid; ``path`` where the file lay on this machine."""
+
+    name: str
+    path: str = ""
+    mm_per_unit: float = 1.0
+    page: int = 1
+    at: Affine = IDENTITY
+
+
+class Backdrop(msgspec.Struct, frozen=True, kw_only=True):
+    """A picture lying faintly under the artwork: ``source`` names its file, ``at`` maps its unit square (y up) to mm."""
+
+    source: str
+    at: Affine
+    is_shown: bool = True
+
+
+class MeasureKind(StrEnum):
+    DISTANCE = "distance"
+    ANGLE = "angle"
+    RADIUS = "radius"
+    LENGTH = "length"
+    AREA = "area"
+    GAP = "gap"
+
+
+class Measure(msgspec.Struct, frozen=True, kw_only=True):
+    """A reading pinned on the plan. Distances and angles keep their points; the others the shapes they are of, so that
+    they follow them; ``points`` say where the reading stands."""
+
+    kind: MeasureKind
+    points: tuple[tuple[float, float], ...]
+    shapes: tuple[ShapeId, ...] = ()
 
 
 @lru_cache(maxsize=500)  # more would keep every place a large shape was ever dragged to

@@ -25,8 +25,8 @@ from archimetra.app.widgets.form import Form
 from archimetra.artwork.drawing import Drawing
 from archimetra.engine.messages import ArtworkRead
 from archimetra.geometry.affine import Affine
-from archimetra.job import edits
-from archimetra.job.edits import Edit
+from archimetra.job import layering, placing
+from archimetra.job.edit import Edit
 
 LAYER_ROW_PX = 30
 
@@ -117,12 +117,12 @@ class ArtworkPage(Page):
         self._layers = LayerList(self.tokens)
         self._layers.shown_toggled.connect(
             lambda id_, on: session.apply(
-                edits.change_layer(session.job, session.board.id, id_, "Show layer", is_shown=on)
+                layering.change_layer(session.job, session.board.id, id_, "Show layer", is_shown=on)
             )
         )
         self._layers.locked_toggled.connect(
             lambda id_, on: session.apply(
-                edits.change_layer(session.job, session.board.id, id_, "Lock layer", is_locked=on)
+                layering.change_layer(session.job, session.board.id, id_, "Lock layer", is_locked=on)
             )
         )
         self._layers.picked.connect(
@@ -214,7 +214,7 @@ class ArtworkPage(Page):
         return x1 - x0 if is_width else y1 - y0
 
     def _map(self, m: Affine, words: str) -> Edit:
-        return edits.move_shapes(self.session.job, self.session.board.id, self.session.picked, m, label=words)
+        return placing.move_shapes(self.session.job, self.session.board.id, self.session.picked, m, label=words)
 
     def _move_to(self, axis: int, mm: float) -> Edit:
         by = mm - self._box()[axis]
@@ -243,15 +243,17 @@ class ArtworkPage(Page):
 
     def centre(self) -> None:
         if self.session.picked:
-            self.session.apply(edits.centre_shapes(self.session.job, self.session.board.id, self.session.picked))
+            self.session.apply(placing.centre_shapes(self.session.job, self.session.board.id, self.session.picked))
 
     def remove(self) -> None:
         if self.session.picked:
-            self.session.apply(edits.remove_shapes(self.session.job, self.session.board.id, self.session.picked))
+            self.session.apply(placing.remove_shapes(self.session.job, self.session.board.id, self.session.picked))
 
     def _move_to_layer(self, index: int) -> None:
         layer = self.session.board.layers[index]
-        self.session.apply(edits.move_to_layer(self.session.job, self.session.board.id, self.session.picked, layer.id))
+        self.session.apply(
+            layering.move_to_layer(self.session.job, self.session.board.id, self.session.picked, layer.id)
+        )
 
 
 class LayerList(QWidget):

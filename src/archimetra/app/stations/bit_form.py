@@ -15,7 +15,7 @@ from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, l
 from archimetra.app.widgets.form import Form
 from archimetra.job import edits
 from archimetra.job.bits import Bit, BitKind, Spin
-from archimetra.job.edits import Edit
+from archimetra.job.edit import Edit
 
 replace = msgspec.structs.replace
 

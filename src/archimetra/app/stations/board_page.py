@@ -10,7 +10,7 @@ from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, label
 from archimetra.app.widgets.sketches import ZeroPicker
 from archimetra.job import edits
-from archimetra.job.edits import Edit
+from archimetra.job.edit import Edit
 from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length
 from archimetra.job.sheet import HoldDown, Material, ZeroAt, ZeroZ
 

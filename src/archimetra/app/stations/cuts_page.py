@@ -29,7 +29,7 @@ from archimetra.base.findings import Severity
 from archimetra.job import edits
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut, Direction, Entry, Side
-from archimetra.job.edits import Edit
+from archimetra.job.edit import Edit
 from archimetra.job.ids import CutId
 from archimetra.job.quantities import format_length
 from archimetra.output.times import clock

@@ -11,7 +11,7 @@ from archimetra.app.stations.bindings import Binding, LengthBinding, Note, Numbe
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import QuantityField
 from archimetra.app.widgets.form import Form, page
-from archimetra.job.edits import Edit
+from archimetra.job.edit import Edit
 
 
 class Page:

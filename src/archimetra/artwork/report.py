@@ -1,0 +1,77 @@
+"""What happened to a file on its way in: one kind of entry for every reader and every repair.
+
+An entry says under which head it belongs, in one sentence, and points at its places on the drawing (``spots``, mm in the
+drawing's coordinates) and in the file (``place``).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from enum import StrEnum
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from archimetra.base.findings import Severity
+
+MOST_SPOTS = 400  # more are counted in the sentence, not pointed at
+
+
+class Topic(StrEnum):
+    READ = "read"
+    UNIT = "unit"
+    MENDED = "mended"
+    LEFT_OUT = "left out"
+    DECIDE = "to decide"
+
+
+class Entry(msgspec.Struct, frozen=True, omit_defaults=True):
+    topic: Topic
+    code: str
+    severity: Severity
+    sentence: str
+    spots: tuple[tuple[float, float], ...] = ()
+    place: str = ""
+
+    def text(self) -> str:
+        """The sentence with its place in the file, as one line."""
+        return f"{self.sentence} ({self.place})" if self.place else self.sentence
+
+
+def read(code: str, sentence: str, *, place: str = "") -> Entry:
+    return Entry(Topic.READ, code, Severity.NOTE, sentence, place=place)
+
+
+def mended(code: str, sentence: str, spots: Iterable[Any] = ()) -> Entry:
+    return Entry(Topic.MENDED, code, Severity.NOTE, sentence, spots_of(spots))
+
+
+def left_out(
+    code: str,
+    sentence: str,
+    *,
+    spots: Iterable[Any] = (),
+    place: str = "",
+    is_harmless: bool = False,
+) -> Entry:
+    severity = Severity.NOTE if is_harmless else Severity.CAUTION
+    return Entry(Topic.LEFT_OUT, code, severity, sentence, spots_of(spots), place)
+
+
+def decide(code: str, sentence: str, spots: Iterable[Any] = (), *, place: str = "") -> Entry:
+    return Entry(Topic.DECIDE, code, Severity.CAUTION, sentence, spots_of(spots), place)
+
+
+def unit_entry(reason: str, *, is_certain: bool) -> Entry:
+    return Entry(Topic.UNIT, "unit", Severity.NOTE if is_certain else Severity.CAUTION, reason)
+
+
+def spots_of(points: Iterable[Any]) -> tuple[tuple[float, float], ...]:
+    rows = np.asarray(list(points) if not isinstance(points, np.ndarray) else points, dtype=np.float64)
+    return tuple((float(x), float(y)) for x, y in rows.reshape(-1, 2)[:MOST_SPOTS].tolist())
+
+
+def counted(count: int, one: str, many: str = "") -> str:
+    """``1 line``, ``1,200 lines``."""
+    return f"{count:,} {one if count == 1 else many or one + 's'}"

@@ -1,0 +1,241 @@
+"""Pictures to outlines: reduced to a few tones, some of which are ink, and followed by the tracer.
+
+A ``Picture`` is opened within bounds; ``toned`` reduces it; ``trace`` makes a ``Drawing`` of the tones that are ink. Sizes
+come from the file's own resolution, or 96 pixels to the inch without one.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+from typing import NamedTuple
+
+import msgspec
+import numpy as np
+
+from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
+from archimetra.artwork.report import Entry, counted, read, unit_entry
+from archimetra.artwork.svg_paths import parse_path, parse_transform
+from archimetra.base.errors import ArtworkError
+from archimetra.geometry.affine import Affine
+from archimetra.geometry.arrays import AnyArray, ByteArray, FloatArray
+from archimetra.geometry.fill import FillRule
+from archimetra.geometry.path import Path, transform_together
+
+PICTURE_SUFFIXES = (".png", ".jpg", ".jpeg", ".bmp", ".webp")
+MAX_PIXELS = 40_000_000
+MAX_BYTES = 80_000_000
+SMALLEST_PX = 4
+MOST_TONES = 8
+MOST_NODES = 400_000
+_PALETTE_PX = 500
+_ELEMENT = re.compile(r'<path d="([^"]*)" fill="[^"]*" transform="([^"]*)"')
+
+
+class TraceSettings(msgspec.Struct, frozen=True, kw_only=True):
+    """``tones`` the picture is reduced to, from dark to light; ``ink`` the numbers of those that are traced (from 0, the
+    darkest). ``smoothness`` 0 to 10 rounds stairs and noise off; specks below ``speck_px`` pixels across are dropped;
+    ``corner_degrees``: a turn sharper than this stays a corner."""
+
+    tones: int = 2
+    ink: tuple[int, ...] = (0,)
+    smoothness: float = 3.0
+    speck_px: int = 4
+    corner_degrees: float = 60.0
+
+    def __post_init__(self) -> None:
+        _need(2 <= self.tones <= MOST_TONES, f"a picture is reduced to 2 to {MOST_TONES} tones")
+        _need(all(0 <= n < self.tones for n in self.ink), "ink is one of the tones")
+        _need(0 <= self.smoothness <= 10, "smoothness is 0 to 10")
+        _need(0 <= self.speck_px <= 1000, "specks are 0 to 1000 pixels across")
+        _need(0 <= self.corner_degrees <= 180, "a corner is 0 to 180 degrees")
+
+
+class Picture(NamedTuple):
+    """Pixels (h, w, 3) from the top, and how long one is in mm and why."""
+
+    pixels: ByteArray
+    mm_per_px: float
+    reason: str
+    is_certain: bool
+
+    @property
+    def size_mm(self) -> tuple[float, float]:
+        height, width = self.pixels.shape[:2]
+        return width * self.mm_per_px, height * self.mm_per_px
+
+
+class Toned(NamedTuple):
+    """The tone (h, w) of every pixel, the tones' colours (k, 3) from dark to light, and their shares of the area."""
+
+    labels: ByteArray
+    colours: ByteArray
+    shares: FloatArray
+
+
+def open_picture(data: bytes, *, name: str) -> Picture:
+    """The pixels of a PNG, JPEG, BMP or WebP file on white. Raises ArtworkError with a sentence for anything else."""
+    from PIL import Image, ImageOps, UnidentifiedImageError
+
+    if not data.strip():
+        raise ArtworkError(f"{name} is empty. Save the picture again.")
+    if len(data) > MAX_BYTES:
+        raise ArtworkError(
+            f"{name} holds {len(data) / 1e6:.0f} MB; the limit is {MAX_BYTES / 1e6:.0f} MB. Make it smaller."
+        )
+    Image.MAX_IMAGE_PIXELS = None  # our own limit is stricter, and says so in a sentence
+    try:
+        with Image.open(io.BytesIO(data), formats=("PNG", "JPEG", "BMP", "WEBP")) as image:
+            width, height = image.size
+            if width * height > MAX_PIXELS:
+                raise ArtworkError(
+                    f"{name} holds {width * height / 1e6:.0f} million pixels; the limit is {MAX_PIXELS // 1_000_000}. "
+                    "Make the picture smaller: 4 million are plenty to trace."
+                )
+            if min(width, height) < SMALLEST_PX:
+                raise ArtworkError(f"{name} is {width} x {height} pixels: too small to trace.")
+            dpi = image.info.get("dpi")
+            image.load()
+            upright = ImageOps.exif_transpose(image)
+            if upright.mode in ("RGBA", "LA", "PA") or "transparency" in upright.info:
+                upright = upright.convert("RGBA")
+                ground = Image.new("RGBA", upright.size, "white")
+                upright = Image.alpha_composite(ground, upright)
+            pixels = np.asarray(upright.convert("RGB"))
+    except ArtworkError:
+        raise
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, EOFError) as error:
+        raise ArtworkError(
+            f"{name} is not a picture that can be read, or it breaks off. Save it again as PNG or JPEG."
+        ) from error
+    per_inch = float(dpi[0]) if dpi and dpi[0] and 10 <= float(dpi[0]) <= 10_000 else 0.0
+    if per_inch:
+        return Picture(
+            pixels, 25.4 / per_inch, f"The picture states {per_inch:.4g} pixels to the inch. Check the size.", False
+        )
+    return Picture(
+        pixels, 25.4 / 96, "The picture states no size; 96 pixels to the inch were assumed. Check the size.", False
+    )
+
+
+def toned(picture: Picture, settings: TraceSettings, *, name: str = "The picture") -> Toned:
+    """The picture in few tones. Raises ArtworkError where it has only one."""
+    from PIL import Image, ImageFilter
+
+    image = Image.fromarray(picture.pixels)
+    blur = settings.smoothness / 4
+    if settings.tones == 2:
+        grey = image.convert("L")
+        if blur >= 0.25:
+            grey = grey.filter(ImageFilter.GaussianBlur(blur))
+        values = np.asarray(grey)
+        low, high = int(values.min()), int(values.max())
+        if high - low < 8:
+            raise ArtworkError(f"{name} is of one tone throughout; there is nothing to trace in it.")
+        labels = (values > _otsu(values)).astype(np.uint8)
+    else:
+        if blur >= 0.25:
+            image = image.filter(ImageFilter.GaussianBlur(blur))
+        small = image.copy()
+        small.thumbnail((_PALETTE_PX, _PALETTE_PX))  # the tones of a large picture show in a small copy of it
+        palette = small.quantize(settings.tones, method=Image.Quantize.MEDIANCUT, kmeans=1, dither=Image.Dither.NONE)
+        labels = np.asarray(image.quantize(palette=palette, dither=Image.Dither.NONE))
+        if labels.min() == labels.max():
+            raise ArtworkError(f"{name} is of one tone throughout; there is nothing to trace in it.")
+    return _sorted_by_light(labels, picture.pixels, settings.tones)
+
+
+def _otsu(values: ByteArray) -> int:
+    """The threshold that best parts light from dark (Otsu 1979: the largest variance between the two)."""
+    count = np.bincount(values.ravel(), minlength=256).astype(np.float64)
+    below = np.cumsum(count)
+    weight = np.cumsum(count * np.arange(256))
+    above = below[-1] - below
+    with np.errstate(divide="ignore", invalid="ignore"):
+        between = below * above * (weight / below - (weight[-1] - weight) / above) ** 2
+    best = np.flatnonzero(between == np.nanmax(between))
+    return int((best[0] + best[-1]) // 2)  # the middle of the gap between two clear tones
+
+
+def _sorted_by_light(labels: ByteArray, pixels: ByteArray, tones: int) -> Toned:
+    flat = labels.ravel()
+    step = max(1, len(flat) // 500_000)  # a colour needs no more
+    some, of = pixels.reshape(-1, 3)[::step], flat[::step]
+    count = np.maximum(np.bincount(of, minlength=tones)[:tones], 1)
+    colours = np.stack([np.bincount(of, some[:, c], minlength=tones)[:tones] / count for c in range(3)], axis=1)
+    shares = np.bincount(flat, minlength=tones)[:tones] / len(flat)
+    order = np.argsort(colours @ np.array([0.299, 0.587, 0.114]), kind="stable")
+    if (order == np.arange(tones)).all():
+        return Toned(labels, colours.round().astype(np.uint8), shares)
+    rank = np.empty(tones, np.uint8)
+    rank[order] = np.arange(tones)
+    return Toned(rank[labels], colours[order].round().astype(np.uint8), shares[order])
+
+
+def trace(picture: Picture, settings: TraceSettings, *, name: str, tones: Toned | None = None) -> Drawing:
+    """The outlines of the tones that are ink, together as one area. Raises ArtworkError where nothing comes of it."""
+    tones = toned(picture, settings, name=name) if tones is None else tones
+    if not settings.ink:
+        raise ArtworkError("No tone is chosen as ink. Choose at least one.")
+    if len(set(settings.ink)) == settings.tones:
+        raise ArtworkError("Every tone is chosen as ink, so there is nothing around it. Leave at least one out.")
+    mask = np.isin(tones.labels, settings.ink)
+    if not mask.any():
+        raise ArtworkError(f"{name} has nothing of the tone chosen as ink. Choose another.")
+    paths = _followed(mask, settings)
+    height = mask.shape[0]
+    mm = picture.mm_per_px
+    up = Affine(mm, 0.0, 0.0, -mm, 0.0, height * mm)
+    outlines = [tuple(transform_together(shape, up)) for shape in paths]
+    nodes = sum(len(path) for shape in outlines for path in shape)
+    if nodes > MOST_NODES:
+        raise ArtworkError(
+            f"Tracing {name} this way gives {nodes:,} nodes. Drop larger specks, smooth more, or use fewer tones."
+        )
+    if not outlines:
+        raise ArtworkError(f"Nothing of {name} is left to trace: all ink is specks. Drop smaller specks only.")
+    shapes = tuple(
+        DrawnShape(f"trace {k + 1}", 0, shape, FillRule.EVENODD, True, None, 0, f"trace{k}")
+        for k, shape in enumerate(outlines)
+    )
+    scale = Scale("px", mm, picture.reason, picture.is_certain)
+    report: list[Entry] = [unit_entry(scale.reason, is_certain=scale.is_certain)]
+    share = float(tones.shares[list(set(settings.ink))].sum())
+    words = f"{counted(len(shapes), 'shape')} with {counted(nodes, 'node')} traced; {share:.0%} of the picture is ink."
+    report.append(read("traced", words))
+    stem = name.rsplit(".", 1)[0]
+    return Drawing(stem, (DrawnLayer(stem),), shapes, scale, picture.size_mm, tuple(report))
+
+
+def _followed(mask: AnyArray, settings: TraceSettings) -> list[list[Path]]:
+    """The ink's outlines in pixels from the top left, one list per connected piece with its holes."""
+    import vtracer
+    from PIL import Image
+
+    # ink that runs off the picture is followed along its rim: a white frame keeps the tracer from losing it
+    framed = np.pad(mask, 1)
+    out = io.BytesIO()
+    Image.fromarray(np.where(framed, np.uint8(0), np.uint8(255))).save(out, "PNG", compress_level=1)
+    svg = vtracer.convert_raw_image_to_svg(
+        out.getvalue(),
+        "png",
+        colormode="binary",
+        mode="spline" if settings.smoothness > 0 else "polygon",
+        filter_speckle=settings.speck_px,
+        corner_threshold=round(settings.corner_degrees),
+        length_threshold=min(3.5 + settings.smoothness * 0.65, 10.0),
+        splice_threshold=45,
+        path_precision=3,
+    )
+    pieces = []
+    back = Affine.shift(-1.0, -1.0)
+    for data, place in _ELEMENT.findall(svg):
+        outlines = [path for path in parse_path(data) if len(path) > 1]
+        if outlines:
+            pieces.append(transform_together(outlines, parse_transform(place).then(back)))
+    return pieces
+
+
+def _need(is_so: bool, words: str) -> None:
+    if not is_so:
+        raise ValueError(words)
