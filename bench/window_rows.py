@@ -17,6 +17,7 @@ from archimetra.app.session import Session
 from archimetra.app.theme import style
 from archimetra.app.window import MainWindow
 from archimetra.demo import quay_tide_clock
+from archimetra.engine.messages import ArtworkRequest
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job import edits, placing
@@ -140,7 +141,7 @@ class _Desk:
 
     def read_svg(self) -> None:
         self.window.station_artwork()
-        self.session.read_artwork(self.artwork)
+        self.session.read_artwork(ArtworkRequest(0, path=str(self.artwork)))
         self.run_until(lambda: not self.session.is_reading)
         self.run_for(0.5)
 

@@ -15,9 +15,7 @@ def pieces_of_outline(path: Path) -> list[Path]:
     ]
 
 
-def dirty(
-    outlines: list[Path], *, seed: int, gap: float = 0.02, doubles: float = 0.0, specks: int = 0
-) -> list[Path]:
+def dirty(outlines: list[Path], *, seed: int, gap: float = 0.02, doubles: float = 0.0, specks: int = 0) -> list[Path]:
     """The outlines as loose lines and arcs in any order and direction, ends off by up to half a gap, a share of them
     drawn twice, and some lines without length between them."""
     rng = np.random.default_rng(seed)
@@ -47,5 +45,3 @@ def rounded_box(x: float, y: float, width: float, height: float, radius: float) 
     nodes = [(x + r, y), (x1 - r, y), (x1, y + r), (x1, y1 - r), (x1 - r, y1), (x + r, y1), (x, y1 - r), (x, y + r)]
     bulge = np.tan(np.pi / 8)
     return Path.arcs(np.array([*nodes, nodes[0]]), np.array([0, bulge] * 4), closed=True)
-
-

@@ -136,9 +136,9 @@ class TestTelling:
         assert (told["width_mm"], told["height_mm"]) == (100.0, 60.0)
         assert told["unit"]["unit"] == "mm"
         assert told["shapes"] == 1
-        assert [entry["code"] for entry in told["report"]] == ["unit", "svg-text"]
+        assert [entry["code"] for entry in told["report"]] == ["unit", "svg-picture"]
         assert main(["inspect", str(plate)]) == 0
-        assert "1 text element not brought in" in capsys.readouterr().out
+        assert "1 picture not brought in" in capsys.readouterr().out
 
     def test_version(self, capsys):
         with pytest.raises(SystemExit) as ended:

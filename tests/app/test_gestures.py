@@ -199,8 +199,8 @@ class TestDragging:
 
         with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
             drop(drawing)
-        assert window.artwork_page.panel.drawing.name == "dial"
-        window.artwork_page.panel.clear()
+        assert window.artwork_page.bring.panel.drawing.name == "dial"
+        window.artwork_page.bring.panel.clear()
         drop(job)
         settle(qtbot, window)
         assert window.session.job.name == "Quay tide clock"

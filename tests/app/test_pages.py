@@ -115,6 +115,7 @@ class TestArtworkPage:
         session = window.session
         session.pick([next(s.id for s in session.board.shapes if s.name == "star")])
         window.station_artwork()
+        window.artwork_page.show_panel("Place")
         choose(window, "Layer", "waves")
         waves = next(layer.id for layer in session.board.layers if layer.name == "waves")
         assert session.board.shape(session.picked[0]).layer == waves
@@ -127,6 +128,7 @@ class TestArtworkPage:
         window.session.pick([window.session.board.shapes[0].id])
         before = window.session.job
         window.station_artwork()
+        window.artwork_page.show_panel("Place")
         assert note_beside(type_into(window, name, text)).endswith(".")
         assert window.session.job is before
 
@@ -137,10 +139,10 @@ class TestArtworkPage:
         window.station_artwork()
         window.artwork_page.read_file(path)
         assert window.session.is_reading
-        assert "Reading dial.svg" in window.artwork_page._reading.text()
+        assert "Reading dial.svg" in window.artwork_page.bring._reading.text()
         button(window, "Stop").click()
         assert not window.session.is_reading
-        assert not window.artwork_page._reading_row.isVisible()
+        assert not window.artwork_page.bring._reading_row.isVisible()
 
     def test_what_does_not_land_leaves_nothing(self, open_window, qtbot, tmp_path):
         window = open_window()
@@ -153,7 +155,7 @@ class TestArtworkPage:
         type_into(window, "True width", "0")
         assert "A size is" in note_beside(field(window, "True width"))
         button(window, "Not now").click()
-        assert not window.artwork_page.panel.isVisible()
+        assert not window.artwork_page.bring.panel.isVisible()
         assert window.session.job is before
 
     def test_landing_twice_joins_layers_of_the_same_name(self, open_window, qtbot, tmp_path):

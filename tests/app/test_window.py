@@ -32,7 +32,7 @@ from archimetra.job import edits
 from archimetra.job.cuts import Side
 from archimetra.job.file import JobFile, load_job
 from archimetra.job.job import new_job
-from archimetra.job.sheet import ZeroAt, ZeroZ
+from archimetra.job.sheet import Sheet, ZeroAt, ZeroZ
 from archimetra.output.gcode_reader import read_gcode
 
 
@@ -62,7 +62,7 @@ class TestFirstLook:
     def test_an_empty_job_says_what_to_do_first(self, open_window):
         window = open_window(JobFile(new_job()))
         window.station_artwork()
-        assert "Nothing here yet" in window.artwork_page._hint.text()
+        assert "Nothing here yet" in window.artwork_page.bring._hint.text()
         window.station_cuts()
         assert "Artwork" in window.cuts_page._hint.text()
 
@@ -223,9 +223,12 @@ class TestPlan:
         ],
     )
     def test_snapping_says_what_it_caught(self, move, words, at):
-        snap = snap_move((85, 0, 95, 10), *move, (100, 80), [], 2.0)
+        job = new_job()
+        job = edits.change_board(job, job.boards[0].id, "", sheet=Sheet(width=100, height=80, readings=(18.0,))).job
+        board = job.boards[0]
+        snap = snap_move((85, 0, 95, 10), *move, board, [], 2.0)
         if words == "centre of sheet":
-            snap = snap_move((87, 50, 97, 60), *move, (100, 80), [], 2.0)
+            snap = snap_move((87, 50, 97, 60), *move, board, [], 2.0)
             assert (snap.dx, snap.dy) == pytest.approx((-42, 3))
         else:
             assert (snap.dx, snap.dy) == pytest.approx(at)
@@ -394,11 +397,11 @@ class TestArtworkIn:
         )
         window.station_artwork()
         bring_in(qtbot, window, path)
-        panel = window.artwork_page.panel
+        panel = window.artwork_page.bring.panel
         assert panel.isVisible()
         assert panel._size.text().startswith("52.92 x 26.46 mm")
         assert "96 to the inch" in panel._reason.text()
-        assert "1 text element not brought in" in panel._report.text()
+        assert "1 picture not brought in" in panel._report.text()
         type_into(window, "True width", "6in")
         assert panel._size.text().startswith("152.4 x 76.2 mm")
         button(window, "Land it on the sheet").click()
@@ -416,13 +419,14 @@ class TestArtworkIn:
         )
         window.station_artwork()
         bring_in(qtbot, window, path)
-        combo = window.artwork_page.panel._units
+        combo = window.artwork_page.bring.panel._units
         combo.setCurrentIndex(combo.findText("mm"))
         combo.activated.emit(combo.currentIndex())
-        assert window.artwork_page.panel._size.text().startswith("80 x 40 mm")
+        assert window.artwork_page.bring.panel._size.text().startswith("80 x 40 mm")
 
     @pytest.mark.parametrize(
-        "data", [b"", b"\x00binary", b"<svg", artwork("dial-face.svg")[:900], b'<svg xmlns="x"><image href="t.png"/></svg>']
+        "data",
+        [b"", b"\x00binary", b"<svg", artwork("dial-face.svg")[:900], b'<svg xmlns="x"><image href="t.png"/></svg>'],
     )
     def test_a_bad_file_is_one_sentence_and_the_window_lives(self, open_window, qtbot, tmp_path, data):
         window = open_window()
@@ -431,21 +435,22 @@ class TestArtworkIn:
         before = window.session.job
         window.station_artwork()
         bring_in(qtbot, window, path)
-        assert "bad.svg" in window.artwork_page._problem.text()
-        assert window.artwork_page._problem.isVisible()
-        assert not window.artwork_page.panel.isVisible()
+        assert "bad.svg" in window.artwork_page.bring._trouble.text()
+        assert window.artwork_page.bring._trouble.isVisible()
+        assert not window.artwork_page.bring.panel.isVisible()
         assert window.session.job is before
         bring_in(qtbot, window, FilePath(tmp_path / "none.svg"))
-        assert "could not be read" in window.artwork_page._problem.text()
+        assert "could not be read" in window.artwork_page.bring._trouble.text()
 
     def test_size_place_turn_and_mirror_by_numbers(self, open_window):
         window = open_window()
         session = window.session
         session.pick([next(s.id for s in session.board.shapes if s.name == "star")])
         window.station_artwork()
+        window.artwork_page.show_panel("Place")
         type_into(window, "Width", "100")
-        type_into(window, "X of left edge", "20")
-        type_into(window, "Y of front edge", "1in")
+        type_into(window, "X", "20")
+        type_into(window, "Y", "1in")
         x0, y0, x1, y1 = session.board.shape(session.picked[0]).bounds()
         assert (x0, y0, x1 - x0, y1 - y0) == pytest.approx((20, 25.4, 100, 100))
         type_into(window, "Turn by", "45")

@@ -389,7 +389,7 @@ class TestBadFiles:
     def test_hundreds_of_thousands_of_nodes_in_one_line_pass(self):
         count = 200_000
         places = "".join(f"10\n{100 * cos(t):.6f}\n20\n{100 * sin(t):.6f}\n" for t in np.linspace(0, 6, count))
-        head = f"0\nSECTION\n2\nENTITIES\n0\nLWPOLYLINE\n5\n1F\n8\n0\n90\n{count}\n70\n0\n"
+        head = f"0\nSECTION\n2\nENTITIES\n0\nLWPOLYLINE\n5\n1F\n100\nAcDbEntity\n8\n0\n100\nAcDbPolyline\n90\n{count}\n70\n0\n"
         drawing = read_dxf(f"{head}{places}0\nENDSEC\n0\nEOF\n".encode(), name="t.dxf")
         assert len(only(drawing)) == count - 1
 

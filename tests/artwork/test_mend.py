@@ -7,10 +7,8 @@ from math import pi
 import numpy as np
 import pytest
 import shapely
-from dirt import dirty, pieces_of_outline, rounded_box
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from shapes import blob, star
 
 from archimetra.artwork.assemble import assemble
 from archimetra.artwork.drawing import DrawnShape
@@ -29,6 +27,8 @@ from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.geometry.pieces import pieces_of
 from archimetra.geometry.refit import deviation
+from dirt import dirty, pieces_of_outline, rounded_box
+from shapes import blob, star
 
 
 def shape(*paths: Path, layer: int = 0, rule: FillRule = FillRule.NONZERO, width: float | None = 0.2) -> DrawnShape:
@@ -167,7 +167,9 @@ class TestAssembling:
         assert sorted(abs(path.area()) for path in found.paths) == pytest.approx([100, 100])
 
     def test_many_ends_in_one_point_do_not_take_for_ever(self):
-        spokes = [Path.polyline([(0, 0), (50 * np.cos(a), 50 * np.sin(a))], closed=False) for a in np.arange(1000) / 160]
+        spokes = [
+            Path.polyline([(0, 0), (50 * np.cos(a), 50 * np.sin(a))], closed=False) for a in np.arange(1000) / 160
+        ]
         found = assembled(spokes)
         assert len(found.paths) == 1000
 
@@ -216,7 +218,9 @@ class TestRepairs:
         assert done.shapes[1].paths[0].closed
 
     def test_a_compound_line_comes_apart_into_what_it_joins_to(self):
-        compound = DrawnShape("s", 0, (*lines((0, 0), (5, 0)), Path.circle((50, 0), 2)), FillRule.NONZERO, False, 0.1, 1)
+        compound = DrawnShape(
+            "s", 0, (*lines((0, 0), (5, 0)), Path.circle((50, 0), 2)), FillRule.NONZERO, False, 0.1, 1
+        )
         done = join_ends([compound, shape(*lines((5, 0), (9, 3)))])
         assert [len(s.paths) for s in done.shapes] == [1, 1]
         assert done.origins == [(0,), (0, 1)]

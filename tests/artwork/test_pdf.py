@@ -8,14 +8,14 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from pdfs import circle, pdf, stream
-from shapes import sentence_of
 
 from archimetra.artwork.pdf import read_pdf
 from archimetra.base.errors import ArtworkError
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import bounds_of
 from archimetra.geometry.region import region_of
+from pdfs import circle, pdf, stream
+from shapes import sentence_of
 
 MM = 72 / 25.4
 
@@ -74,7 +74,8 @@ class TestPaths:
         assert shape.paths[0].closed
 
     @pytest.mark.parametrize(
-        ("rotate", "box"), [(0, (10, 20, 30, 25)), (90, (20, 70, 25, 90)), (180, (70, 25, 90, 30)), (270, (25, 10, 30, 30))]
+        ("rotate", "box"),
+        [(0, (10, 20, 30, 25)), (90, (20, 70, 25, 90)), (180, (70, 25, 90, 30)), (270, (25, 10, 30, 30))],
     )
     def test_turned_pages_with_their_corner_anywhere(self, rotate, box):
         content = f"{10 * MM + 40} {20 * MM - 60} {20 * MM} {5 * MM} re f"
@@ -148,7 +149,9 @@ class TestPagesAndBadFiles:
         drawing = read_pdf(data, name="t.pdf", page=2)
         assert (drawing.page, drawing.pages) == (2, 3)
         assert "Page 2 of 3" in said(drawing)["pdf-page"]
-        assert "Page 3 of t.pdf holds nothing" in sentence_of(ArtworkError, lambda: read_pdf(data, name="t.pdf", page=3))
+        assert "Page 3 of t.pdf holds nothing" in sentence_of(
+            ArtworkError, lambda: read_pdf(data, name="t.pdf", page=3)
+        )
         assert "no page 4" in sentence_of(ArtworkError, lambda: read_pdf(data, name="t.pdf", page=4))
 
     def test_a_locked_file_says_so(self):

@@ -18,6 +18,7 @@ from archimetra.artwork.svg_paths import parse_path, parse_transform
 from archimetra.base.errors import ArtworkError
 from archimetra.demo import artwork
 from archimetra.geometry.fill import FillRule
+from archimetra.geometry.path import Path, bounds_of
 from archimetra.geometry.segments import Kind
 from shapes import sentence_of
 
@@ -278,3 +279,117 @@ def test_the_sample_dial_lands_with_its_true_measures():
     assert abs(by_name["dial"].area()) == pytest.approx(pi * 142**2)
     assert abs(by_name["arbor hole"].area()) == pytest.approx(pi * 5.5**2)
     assert len(by_name["star"]) == 16
+
+
+class TestWholeFormat:
+    def only(self, body: str, **options):
+        drawing = read_svg(svg(body), name="t")
+        return drawing.shapes[0]
+
+    def test_clips_cut_areas_and_lines_and_what_lies_inside_stays_exact(self):
+        clip = '<clipPath id="c"><circle cx="50" cy="50" r="20"/></clipPath>'
+        half = read_svg(svg(f'{clip}<rect width="50" height="100" clip-path="url(#c)"/>'), name="t")
+        assert sum(p.area() for p in half.shapes[0].paths) == pytest.approx(200 * pi, abs=0.1)
+        assert "svg-clipped" in {e.code for e in half.report}
+        line = read_svg(svg(f'{clip}<path d="M0 50H100" stroke="red" fill="none" clip-path="url(#c)"/>'), name="t")
+        assert line.shapes[0].paths[0].length() == pytest.approx(40, abs=0.01)
+        inside = read_svg(svg(f'{clip}<circle cx="50" cy="50" r="5" clip-path="url(#c)"/>'), name="t")
+        assert (inside.shapes[0].paths[0].kinds == Kind.ARC).all()
+
+    def test_clips_nest_and_use_the_box_of_what_they_clip(self):
+        body = (
+            '<clipPath id="a"><rect x="10" y="10" width="40" height="40"/></clipPath>'
+            '<clipPath id="b" clipPathUnits="objectBoundingBox"><rect width="0.5" height="1"/></clipPath>'
+            '<g clip-path="url(#a)"><rect x="20" y="20" width="60" height="60" clip-path="url(#b)"/></g>'
+        )
+        shape = self.only(body)
+        assert sum(p.area() for p in shape.paths) == pytest.approx(30 * 30, abs=0.1)
+
+    def test_text_is_set_in_its_font_size_and_anchor(self):
+        for anchor, share in (("start", 0.0), ("middle", 0.5), ("end", 1.0)):
+            body = f'<text x="50" y="60" font-family="Zilla Slab" font-size="20" text-anchor="{anchor}">HIM</text>'
+            x0, y0, x1, y1 = bounds_of(self.only(body).paths)
+            assert y0 == pytest.approx(40, abs=0.3)  # y up: the baseline is 60 from the top
+            assert y1 - y0 == pytest.approx(20 * 0.65, rel=0.06)
+            assert (50 - x0) / (x1 - x0) == pytest.approx(share, abs=0.05)
+
+    def test_spans_move_and_spaces_collapse(self):
+        body = '<text x="10" y="20">A   <tspan>  B</tspan><tspan x="60" y="40">C</tspan></text>'
+        shape = self.only(body)
+        assert shape.name == "A BC"
+        assert bounds_of(shape.paths)[2] > 60
+
+    def test_text_on_a_path_and_styles_from_rules(self):
+        body = (
+            "<style>text.big{font-size:12px}</style><path id='p' d='M10 80 H90' fill='none'/>"
+            "<text class='big'><textPath href='#p' startOffset='50%' text-anchor='middle'>mid</textPath></text>"
+        )
+        x0, _, x1, _ = bounds_of(self.only(body).paths)
+        assert (x0 + x1) / 2 == pytest.approx(50, abs=1.5)
+
+    def test_a_font_that_is_not_here_is_told_once_with_its_places(self):
+        body = '<text y="9" font-family="Nowhere">a</text><text y="30" font-family="Nowhere">b</text>'
+        told = [e for e in read_svg(svg(body), name="t").report if e.code == "svg-font"]
+        assert len(told) == 1
+        assert "Nowhere" in told[0].sentence
+        assert len(told[0].spots) == 2
+
+    def test_switch_takes_the_first_child_meant_for_us(self):
+        body = (
+            '<switch><foreignObject requiredExtensions="x"/><g systemLanguage="de"><rect width="1" height="1"/></g>'
+            '<g><rect width="7" height="7"/></g></switch>'
+        )
+        assert abs(self.only(body).paths[0].area()) == pytest.approx(49)
+
+    def test_rules_inside_others_are_followed(self):
+        body = (
+            "<style>g.cut > path{fill:none;stroke:red} .off *{fill:none}</style>"
+            '<g class="cut"><path d="M0 0H9V9H0Z"/></g><g class="off"><g><rect width="4" height="4"/></g></g>'
+        )
+        drawing = read_svg(svg(body), name="t")
+        assert [shape.is_filled for shape in drawing.shapes] == [False]
+
+    def test_embedded_pictures_are_handed_over_with_their_place(self):
+        import base64
+
+        data = base64.b64encode(b"\x89PNG fake").decode()
+        body = f'<rect width="9" height="9"/><image x="10" y="20" width="30" height="40" href="data:image/png;base64,{data}"/>'
+        picture = read_svg(svg(body), name="t").pictures[0]
+        assert picture.data == b"\x89PNG fake"
+        assert picture.at.point(0, 0) == pytest.approx((10, 40))
+        assert picture.at.point(1, 1) == pytest.approx((40, 80))
+        damaged = svg('<rect width="9" height="9"/><image width="3" height="3" href="data:image/png;base64,@@"/>')
+        assert "svg-picture" in codes(damaged)
+
+    @pytest.mark.parametrize(
+        ("width", "height", "per_inch"),
+        [
+            (744.094, 1052.362, 90), (595.276, 841.89, 72), (793.7, 1122.52, 96), (566.929, 377.953, 96),
+            (357.874, 237.402, 90), (200, 100, 96),
+        ],
+    )  # fmt: skip
+    def test_pixels_are_as_long_as_the_page_gives_away(self, width, height, per_inch):
+        data = f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}">{BOX}</svg>'.encode()
+        drawing = read_svg(data, name="t")
+        assert drawing.page_mm[0] == pytest.approx(width / per_inch * 25.4, rel=1e-6)
+        assert not drawing.scale.is_certain
+
+    @pytest.mark.parametrize(("turn", "size"), [(0, 1.0), (33, 1.7)])
+    def test_what_is_written_reads_back_the_same(self, turn, size):
+        from archimetra.artwork.drawing import DrawnLayer, DrawnShape
+        from archimetra.artwork.svg_write import write_svg
+        from archimetra.geometry.affine import Affine
+        from archimetra.geometry.refit import deviation
+        from shapes import blob, star
+
+        m = Affine.turn(turn).then(Affine.scale(size)).then(Affine.shift(90, 80))
+        paths = [star().transform(m), blob(4).transform(m), Path.circle((30, 30), 9)]
+        drawn = [DrawnShape(f"s <{k}>", k % 2, (p,), FillRule.EVENODD, True, None, 1) for k, p in enumerate(paths)]
+        layers = [DrawnLayer("A & B", "#112233"), DrawnLayer("two")]
+        back = read_svg(write_svg(drawn, layers, width_mm=200, height_mm=180, title="t").encode(), name="t")
+        assert [layer.name for layer in back.layers] == ["A & B", "two"]
+        assert back.page_mm == (200, 180)
+        by_name = {shape.name: shape for shape in back.shapes}
+        for one, path in zip(drawn, paths, strict=True):
+            assert deviation(by_name[one.name].paths, [path]) < 2e-4
+            assert len(by_name[one.name].paths[0]) == len(path)

@@ -10,7 +10,7 @@ import pytest
 
 from archimetra.demo import artwork, quay_tide_clock
 from archimetra.engine.client import Engine
-from archimetra.engine.messages import ArtworkRead, FilesMade, WorkerFailed
+from archimetra.engine.messages import ArtworkRead, ArtworkRequest, FilesMade, WorkerFailed
 from archimetra.engine.planning import plan_board
 from archimetra.output.controllers import controller
 from archimetra.output.files import gcode_files
@@ -32,7 +32,7 @@ def test_a_drawing_read_at_the_desk_is_the_one_read_here(desk, tmp_path):
 
     path = tmp_path / "dial.svg"
     path.write_bytes(artwork("dial-face.svg"))
-    number = desk.read_artwork(str(path))
+    number = desk.read_artwork(ArtworkRequest(0, path=str(path)))
     read = desk.events.get(timeout=60)
     assert isinstance(read, ArtworkRead)
     assert (read.number, read.name, read.problem) == (number, "dial.svg", "")
@@ -48,11 +48,11 @@ def test_a_bad_file_is_one_sentence_and_the_next_is_read(desk, tmp_path, data):
     bad, good = tmp_path / "bad.svg", tmp_path / "good.svg"
     bad.write_bytes(data)
     good.write_bytes(artwork("dial-face.svg"))
-    desk.read_artwork(str(bad))
+    desk.read_artwork(ArtworkRequest(0, path=str(bad)))
     read = desk.events.get(timeout=60)
     assert read.drawing is None
     assert "bad.svg" in read.problem
-    desk.read_artwork(str(good))
+    desk.read_artwork(ArtworkRequest(0, path=str(good)))
     assert desk.events.get(timeout=60).drawing is not None
 
 
@@ -60,7 +60,7 @@ def test_a_file_too_large_is_refused_without_being_read(desk, tmp_path):
     path = tmp_path / "huge.svg"
     with open(path, "wb") as handle:
         handle.truncate(3_000_000_000)  # takes no room on the disk
-    desk.read_artwork(str(path))
+    desk.read_artwork(ArtworkRequest(0, path=str(path)))
     assert "3000 MB" in desk.events.get(timeout=60).problem
 
 
@@ -90,19 +90,19 @@ def test_an_unknown_controller_is_a_sentence(desk):
 def test_a_desk_that_dies_is_told_and_replaced(desk, tmp_path):
     path = tmp_path / "dial.svg"
     path.write_bytes(artwork("dial-face.svg"))
-    desk.read_artwork(str(path))
+    desk.read_artwork(ArtworkRequest(0, path=str(path)))
     desk.events.get(timeout=60)
     os.kill(desk._desk._process.pid, signal.SIGKILL)
     assert isinstance(desk.events.get(timeout=30), WorkerFailed)
-    desk.read_artwork(str(path))
+    desk.read_artwork(ArtworkRequest(0, path=str(path)))
     assert desk.events.get(timeout=60).drawing is not None
 
 
 def test_stopping_drops_what_is_being_read(desk, tmp_path):
     path = tmp_path / "dial.svg"
     path.write_bytes(artwork("dial-face.svg"))
-    desk.read_artwork(str(path))
+    desk.read_artwork(ArtworkRequest(0, path=str(path)))
     desk.stop_reading()
-    again = desk.read_artwork(str(path))
+    again = desk.read_artwork(ArtworkRequest(0, path=str(path)))
     assert desk.events.get(timeout=60).number == again
     assert desk.events.empty()

@@ -17,10 +17,12 @@ import msgspec
 from PySide6.QtCore import QCoreApplication, QEventLoop, QObject, Qt, Signal
 from PySide6.QtGui import QImage
 
-from archimetra.artwork.drawing import Drawing
+from archimetra.artwork.drawing import Drawing, DrawnLayer, moved
+from archimetra.artwork.report import Entry
 from archimetra.engine.keys import lean_board, plan_key
 from archimetra.engine.messages import (
     ArtworkRead,
+    ArtworkRequest,
     BoardPlan,
     FilesMade,
     Moment,
@@ -36,7 +38,10 @@ from archimetra.job.file import SUFFIX, JobFile, load_job, save_job
 from archimetra.job.history import History
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.job import Board, Job, new_job
+from archimetra.job.layering import whole_groups
+from archimetra.job.placing import Clip
 from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length, parse_number
+from archimetra.job.shapes import Source
 from archimetra.output.gcode_file import GcodeFile
 
 if TYPE_CHECKING:
@@ -63,6 +68,9 @@ class Session(QObject):
     artwork_read = Signal(object)  # ArtworkRead
     files_made = Signal()
     demo_wanted = Signal()
+    tool_wanted = Signal(object)  # a function from the plan to a tool, or None
+    coming_changed = Signal(object, object)  # the drawing about to land and the picture behind it (bytes, mm), or None
+    spots_wanted = Signal(object, object)  # places of a report's entry on the board, and the one to look at
     said = Signal(str, str)  # kind ("note", "caution", "stop") and a sentence
 
     _event = Signal(object)
@@ -88,6 +96,9 @@ class Session(QObject):
         self._seek_again = False
         self._lines: dict[BoardId, Line] = {}
         self._reading = 0  # number of the file being read, 0 for none
+        self.clip: Clip | None = None
+        self.landed: tuple[str, tuple[Entry, ...]] | None = None  # the last drawing's name and its report, on the board
+        self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
         self.files: tuple[GcodeFile, ...] = ()
         self._files_for = ""
         self.engine: Engine | None = None
@@ -279,7 +290,7 @@ class Session(QObject):
         self._replan()
 
     def pick(self, ids: Iterable[ShapeId]) -> None:
-        self.picked = tuple(dict.fromkeys(ids))
+        self.picked = whole_groups(self.board, ids)
         self.picked_changed.emit()
 
     def show_cut(self, cut_id: CutId | None) -> None:
@@ -308,10 +319,10 @@ class Session(QObject):
     def is_reading(self) -> bool:
         return self._reading != 0
 
-    def read_artwork(self, path: FilePath) -> None:
-        """Read a drawing in the background; ``artwork_read`` brings it."""
+    def read_artwork(self, request: ArtworkRequest) -> None:
+        """Read artwork in the background; ``artwork_read`` brings it."""
         if self.engine is not None:
-            self._reading = self.engine.read_artwork(str(path))
+            self._reading = self.engine.read_artwork(request)
             self.reading_changed.emit()
 
     def stop_reading(self) -> None:
@@ -320,19 +331,92 @@ class Session(QObject):
             self._reading = 0
             self.reading_changed.emit()
 
-    def place(self, drawing: Drawing, source: tuple[str, bytes] | None = None) -> None:
-        """Lay a drawing on the shown board and pick it."""
-        edit, ids = landing.place_drawing(self.job, self.board.id, drawing)
+    def place(self, drawing: Drawing, source: tuple[str, bytes] | None = None, *, path: str = "") -> None:
+        """Lay a drawing on the shown board and pick it; its report stays at hand, its places on the board."""
+        kept = None
         if source is not None:
-            self.sources = {**self.sources, source[0]: source[1]}
+            name = self._free_name(*source)
+            self.sources = {**self.sources, name: source[1]}
+            kept = Source(name=name, path=path)
+        at = landing.landing(self.board, drawing)
+        edit, ids = landing.place_drawing(self.job, self.board.id, drawing, source=kept)
+        self.landed = (drawing.name, moved(drawing, at).report)
         self.apply(edit)
         self.pick(ids)
+
+    def _free_name(self, name: str, data: bytes) -> str:
+        """A name under which the source can be kept: another file of the same name is not overwritten."""
+        free, number = name, 2
+        while free in self.sources and self.sources[free] != data:
+            stem, dot, suffix = name.rpartition(".")
+            free = f"{stem or suffix} ({number}){dot}{suffix if stem else ''}"
+            number += 1
+        return free
+
+    def reread(self, name: str, read: ArtworkRead) -> str:
+        """Take a changed file's drawing in place of the one before; what came of it in a sentence."""
+        assert read.drawing is not None
+        done = landing.reread_drawing(self.job, self.board.id, name, read.drawing)
+        self.sources = {**self.sources, name: read.data}
+        known = next((s for s in self.board.sources if s.name == name), None)
+        self.landed = (read.drawing.name, moved(read.drawing, known.at if known is not None else Affine()).report)
+        self.apply(done.edit)
+        if done.added:
+            self.pick(done.added)
+        parts = [f"{done.changed} changed", f"{len(done.added)} new", f"{done.gone} gone"]
+        return f"{name} was read again: {', '.join(parts)}. Places and cuts were kept."
+
+    def shape_near(self, point: tuple[float, float]) -> ShapeId | None:
+        """The shown shape whose outline is nearest to a place; None without any."""
+        hidden = {layer.id for layer in self.board.layers if not layer.is_shown}
+        best: tuple[float, ShapeId] | None = None
+        for shape in self.board.shapes:
+            if shape.layer in hidden:
+                continue
+            for outline in shape.placed():
+                gap = outline.nearest(point)[1]
+                if best is None or gap < best[0]:
+                    best = gap, shape.id
+        return best[1] if best is not None else None
+
+    def copy_picked(self) -> str:
+        """Keep what is picked for pasting; it is also given as SVG text, '' where nothing is picked."""
+        from archimetra.artwork.svg_write import write_svg
+        from archimetra.job.shaping import as_drawn
+
+        if not self.picked:
+            return ""
+        self.clip = placing.copied(self.board, self.picked)
+        board = self.board
+        layers = [DrawnLayer(layer.name, layer.colour, True) for layer in board.layers]
+        return write_svg(
+            as_drawn(board, self.picked), layers, width_mm=board.sheet.width, height_mm=board.sheet.height,
+            title=self.job.name,
+        )  # fmt: skip
+
+    def paste_copied(self) -> None:
+        if self.clip is not None:
+            edit, ids = placing.paste(self.job, self.board.id, self.clip)
+            self.apply(edit)
+            self.pick(ids)
+
+    def export_artwork(self, path: FilePath) -> int:
+        """Write what is picked (or everything) as SVG or DXF by the name's ending; how many shapes. Raises OutputError."""
+        from archimetra.output.artwork_file import write_artwork
+
+        ids = self.picked or tuple(shape.id for shape in self.board.shapes)
+        return write_artwork(path, self.board, ids, title=self.job.name)
 
     def move_picked(self, dx: float, dy: float, *, merge: str = "") -> None:
         """Shift what is picked; steps with the same ``merge`` key become one, as long as the same shapes are picked."""
         if self.picked:
             key = f"{merge} {' '.join(self.picked)}" if merge else ""
             self.apply(placing.move_shapes(self.job, self.board.id, self.picked, Affine.shift(dx, dy), merge=key))
+
+    def map_picked(self, m: Affine, words: str) -> None:
+        """What is picked sized or turned by a map."""
+        if self.picked:
+            self.apply(placing.map_shapes(self.job, self.board.id, self.picked, m, label=words))
 
     def add_profile(self) -> None:
         edit, cut_id = edits.add_profile(self.job, self.board.id, self.picked)

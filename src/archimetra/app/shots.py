@@ -72,7 +72,7 @@ def make_shots(folder: FilePath) -> None:
                 window.artwork_page.read_file(drawing)
                 studio.wait(lambda session=session: not session.is_reading)
                 shoot("bring-in")
-                window.artwork_page.panel.clear()
+                window.artwork_page.bring.panel.clear()
             window.station_output()
             studio.wait(lambda page=window.output_page: bool(page.files))
             shoot("output")

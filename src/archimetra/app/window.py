@@ -42,12 +42,20 @@ from archimetra.app.theme.tokens import DARK, LIGHT, Tokens
 from archimetra.app.views.plan_view import PlanView
 from archimetra.app.views.section_view import SectionView
 from archimetra.app.views.sequence_view import SequenceView
-from archimetra.app.views.showing import plan_scene, section_data, sequence_blocks, sequence_summary
+from archimetra.app.views.showing import (
+    Backdrops,
+    coming,
+    plan_scene,
+    readings_of,
+    section_data,
+    sequence_blocks,
+    sequence_summary,
+)
 from archimetra.base.errors import ArchimetraError, JobFileError
 from archimetra.base.findings import Finding, Severity
-from archimetra.job import edits
+from archimetra.job import edits, guides, placing
 from archimetra.job.file import SUFFIX, JobFile
-from archimetra.job.ids import CutId
+from archimetra.job.ids import CutId, ShapeId
 from archimetra.job.job import new_job
 from archimetra.job.quantities import Unit
 
@@ -55,6 +63,8 @@ if TYPE_CHECKING:
     from archimetra.app.stations.artwork_page import ArtworkPage
     from archimetra.app.stations.cuts_page import CutsPage
     from archimetra.app.stations.output_page import OutputPage
+    from archimetra.app.views.tools import Tool
+    from archimetra.artwork.drawing import Drawing
     from archimetra.engine.autosave import Recovered
 
 PAGE_WIDTH = 330
@@ -74,6 +84,8 @@ class MainWindow(QMainWindow):
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
         self.actions_by_id = make_actions(self)
+        self._copied = ""
+        self._pictures = Backdrops()
         self.playback = Playback(session, self)
         self._build()
         self._connect()
@@ -151,8 +163,16 @@ class MainWindow(QMainWindow):
         s.section_changed.connect(lambda: plan.show_line(s.line))
         s.said.connect(self.say)
         s.demo_wanted.connect(self.open_demo)
-        plan.picked.connect(s.pick)
+        s.tool_wanted.connect(self._show_tool)
+        s.coming_changed.connect(self._show_coming)
+        s.spots_wanted.connect(self._show_spots)
+        plan.picked.connect(self._pick)
         plan.moved.connect(s.move_picked)
+        plan.mapped.connect(s.map_picked)
+        plan.guide_wanted.connect(lambda guide: s.apply(guides.add_guide(s.job, s.board.id, guide)))
+        plan.guide_moved.connect(lambda k, at: s.apply(guides.move_guide(s.job, s.board.id, k, at)))
+        plan.tool_left.connect(self._tool_left)
+        plan.delete_wanted.connect(self.remove_picked)
         plan.nudged.connect(lambda dx, dy: s.move_picked(dx, dy, merge="nudge"))
         plan.line_moved.connect(s.move_line)
         plan.cursor_said.connect(self._show_cursor)
@@ -182,6 +202,7 @@ class MainWindow(QMainWindow):
         s = self.session
         self._show_header()
         self.plan.show_board(s.job, s.board)
+        self._show_marks()
         self.plan.show_line(s.line)
         self.status.unit.setText(str(s.job.unit))
         self.status.show_snapping(self.plan.is_snapping)
@@ -274,7 +295,7 @@ class MainWindow(QMainWindow):
         self.status.zoom.setText(zoom)
         self._cursor.setText(words)
         self._cursor.adjustSize()
-        self._cursor.move(12, self._holder.height() - self._cursor.height() - 6)
+        self._cursor.move(24, self._holder.height() - self._cursor.height() - 6)
 
     def say(self, kind: str, sentence: str) -> None:
         """One sentence over the plan, for a while."""
@@ -320,7 +341,38 @@ class MainWindow(QMainWindow):
     def output_page(self) -> OutputPage:
         return cast("OutputPage", self._page(3))
 
+    def _pick(self, ids: tuple[ShapeId, ...]) -> None:
+        """Shapes clicked or framed on the plan; with nothing else to do on the page, their places are shown."""
+        self.session.pick(ids)
+        if ids and self._stack.currentIndex() == 1:
+            self.artwork_page.show_places()
+
+    def _show_tool(self, make: Callable[[PlanView], Tool] | None) -> None:
+        self.plan.show_tool(make(self.plan) if make is not None else None)
+
+    def _tool_left(self) -> None:
+        self.plan.show_tool(None)
+        self.artwork_page.tool_left()
+
+    def _show_coming(self, drawing: Drawing | None, picture: tuple[bytes, tuple[float, float]] | None) -> None:
+        """Artwork where it would land, before it does."""
+        if drawing is not None and not self.plan.marks.has_coming:
+            self.plan.fit()
+        self.plan.marks.show_coming(*coming(drawing, picture, self.session.board, self.tokens))
+
+    def _show_spots(self, spots: tuple[tuple[float, float], ...], current: tuple[float, float] | None) -> None:
+        self.plan.marks.show_spots(spots, current)
+        if current is not None:
+            self.plan.go_to(*current)
+
+    def _show_marks(self) -> None:
+        s = self.session
+        self.plan.marks.show_backdrops(self._pictures.of(s.board, s.sources))
+        self.plan.marks.show_readings(readings_of(s.board) if s.board.measures else ())
+
     def _show_station(self, number: int) -> None:
+        if number != 1 and 1 in self.pages:
+            self.artwork_page.left()
         self._page(number)
         self._stack.setCurrentIndex(number)
         self.rail.show_station(number)
@@ -383,6 +435,47 @@ class MainWindow(QMainWindow):
     def pick_all(self) -> None:
         locked = {layer.id for layer in self.session.board.layers if layer.is_locked or not layer.is_shown}
         self.session.pick([shape.id for shape in self.session.board.shapes if shape.layer not in locked])
+
+    def copy_picked(self) -> None:
+        text = self.session.copy_picked()
+        if text:
+            QGuiApplication.clipboard().setText(text)
+            self._copied = text
+            self.say("note", "Copied; paste it on this board or another, or in a drawing program.")
+
+    def paste(self) -> None:
+        """What is on the clipboard: shapes copied here, a drawing as SVG text, or a picture."""
+        board = QGuiApplication.clipboard()
+        text = board.text()
+        if text and text == self._copied:
+            self.session.paste_copied()
+        elif "<svg" in text[:2000]:
+            self._read_pasted(text.encode("utf-8"), "pasted.svg")
+        elif not board.image().isNull():
+            buffer = QBuffer()
+            buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+            board.image().save(buffer, "PNG")  # type: ignore[call-overload]  # the stub wants bytes, the method str
+            self._read_pasted(bytes(buffer.data().data()), "pasted.png")
+        else:
+            self.say("caution", "There is nothing to paste: copy shapes, an SVG drawing or a picture first.")
+
+    def _read_pasted(self, data: bytes, name: str) -> None:
+        self._show_station(1)
+        self.artwork_page.show_panel("Bring in")
+        self.artwork_page.bring.read_data(data, name)
+
+    def group_picked(self) -> None:
+        self.artwork_page.place.group()
+
+    def ungroup_picked(self) -> None:
+        self.artwork_page.place.ungroup()
+
+    def duplicate_picked(self) -> None:
+        if self.session.picked:
+            s = self.session
+            edit, ids = placing.duplicate(s.job, s.board.id, s.picked, 10.0, -10.0)
+            s.apply(edit)
+            s.pick(ids)
 
     def remove_picked(self) -> None:
         self.artwork_page.remove()

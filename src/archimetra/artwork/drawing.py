@@ -77,6 +77,8 @@ UNITS_MM: dict[str, float] = {
     "mm": 1.0,
     "cm": 10.0,
     "in": 25.4,
+    "m": 1000.0,
+    "ft": 304.8,
     "pt": 25.4 / 72,
     "px (96 per inch)": 25.4 / 96,
     "px (90 per inch)": 25.4 / 90,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import struct
 from collections.abc import Iterator
 from functools import cache
 from importlib.resources import files
@@ -122,7 +123,8 @@ def fonts_in(path: FilePath) -> Iterator[Font]:
                 family = names.getDebugName(16) or names.getDebugName(1) or path.stem
                 style = names.getDebugName(17) or names.getDebugName(2) or ""
                 yield Font(f"{family} {style}".strip(), family, style, str(path), number)
-    except (TTLibError, OSError, KeyError, ValueError, AssertionError, IndexError, TypeError, AttributeError):
+    except (TTLibError, OSError, KeyError, ValueError, AssertionError, IndexError, TypeError, AttributeError,
+            struct.error):  # fmt: skip
         return  # a damaged font file is the system's affair; text in it cannot be asked for
 
 

@@ -18,6 +18,7 @@ from archimetra.artwork.report import Entry, counted, decide, mended
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.distance import SegmentField
+from archimetra.geometry.doubles import middles, twins, without_overlaps
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path, bounds_of, lengths_of
 from archimetra.geometry.pieces import pieces_of
@@ -199,6 +200,62 @@ def same_outline(one: Path, two: Path, tolerance_mm: float) -> bool:
         if (SegmentField([other], reach_mm=2 * tolerance_mm).gaps(points) > tolerance_mm).any():
             return False
     return True
+
+
+def drop_overlaps(shapes: Sequence[DrawnShape], *, tolerance_mm: float = DOUBLE_MM) -> Mended:
+    """Open lines cut back to what nothing else on their layer covers; edges that two closed outlines share are told."""
+    gone: set[tuple[int, int]] = set()
+    cut: dict[tuple[int, int], Path] = {}
+    dropped: list[FloatArray] = []
+    shared: list[FloatArray] = []
+    for layer in sorted({shape.layer for shape in shapes}):
+        named = [
+            ((k, n), path)
+            for k, shape in enumerate(shapes)
+            if shape.layer == layer
+            for n, path in enumerate(shape.paths)
+        ]
+        # loose lines last: of two that cover each other the later one gives way
+        named.sort(key=lambda row: not row[1].closed and len(row[1]) == 1)
+        named = [row for row in named if len(row[1])]
+        if len(named) < 2:
+            continue
+        pieces = pieces_of([path for _, path in named])
+        owner = np.repeat(np.arange(len(named)), np.diff(pieces.first))
+        is_loose = np.array([not path.closed and len(path) == 1 for _, path in named])[owner]
+        twin = twins(pieces.segments(), tolerance_mm=tolerance_mm)
+        extra = (twin >= 0) & is_loose
+        rows = np.flatnonzero(~extra)
+        found = without_overlaps(pieces.segments().rows(rows), is_loose[rows], tolerance_mm=tolerance_mm)
+        at = middles(pieces.segments())
+        dropped.extend(at[extra])
+        dropped.extend(found.dropped)
+        gone.update(named[k][0] for k in owner[extra].tolist())
+        gone.update(named[k][0] for k in owner[rows[~found.keep]].tolist())
+        for row, k in zip(rows.tolist(), owner[rows].tolist(), strict=True):
+            n = int(np.searchsorted(rows, row))
+            if is_loose[row] and found.keep[n]:
+                new = np.array([found.segments.p[n], found.segments.q[n]])
+                if not np.array_equal(new, named[k][1].nodes):
+                    params = found.segments.params[n : n + 1]
+                    cut[named[k][0]] = Path(new, named[k][1].kinds, params, closed=False)
+        pairs = {(int(owner[rows[i]]), int(owner[rows[j]])): at[rows[j]] for i, j in found.shared}
+        shared.extend(spot for (a, b), spot in pairs.items() if a != b)
+    out, origins = [], []
+    for k, shape in enumerate(shapes):
+        paths = tuple(cut.get((k, n), path) for n, path in enumerate(shape.paths) if (k, n) not in gone)
+        if paths:
+            same = len(paths) == len(shape.paths) and all(a is b for a, b in zip(paths, shape.paths, strict=True))
+            out.append(shape if same else replace(shape, paths=paths))
+            origins.append((k,))
+    entries = []
+    if dropped:
+        words = f"{counted(len(dropped), 'line')} drawn twice {'was' if len(dropped) == 1 else 'were'} dropped."
+        entries.append(mended("doubles", words, dropped))
+    if shared:
+        words = f"{counted(len(shared), 'edge')} shared by two outlines {'was' if len(shared) == 1 else 'were'} kept."
+        entries.append(decide("shared-edges", words, shared))
+    return Mended(out, origins, entries)
 
 
 # ---- joining

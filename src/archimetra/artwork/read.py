@@ -73,7 +73,8 @@ def read_artwork(data: bytes, *, name: str, page: int = 1) -> Drawing:
 
             return read_pdf(data, name=name, page=page)
         case Kind.PICTURE:
-            from archimetra.artwork.trace import TraceSettings, open_picture, trace
+            from archimetra.artwork.trace import open_picture, trace
+            from archimetra.artwork.trace_settings import TraceSettings
 
             return trace(open_picture(data, name=name), TraceSettings(), name=name)
 

@@ -8,14 +8,15 @@ from __future__ import annotations
 
 import io
 import re
+import warnings
 from typing import NamedTuple
 
-import msgspec
 import numpy as np
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.artwork.report import Entry, counted, read, unit_entry
 from archimetra.artwork.svg_paths import parse_path, parse_transform
+from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.errors import ArtworkError
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import AnyArray, ByteArray, FloatArray
@@ -26,29 +27,9 @@ PICTURE_SUFFIXES = (".png", ".jpg", ".jpeg", ".bmp", ".webp")
 MAX_PIXELS = 40_000_000
 MAX_BYTES = 80_000_000
 SMALLEST_PX = 4
-MOST_TONES = 8
 MOST_NODES = 400_000
-_PALETTE_PX = 500
+_SAMPLES = 20_000
 _ELEMENT = re.compile(r'<path d="([^"]*)" fill="[^"]*" transform="([^"]*)"')
-
-
-class TraceSettings(msgspec.Struct, frozen=True, kw_only=True):
-    """``tones`` the picture is reduced to, from dark to light; ``ink`` the numbers of those that are traced (from 0, the
-    darkest). ``smoothness`` 0 to 10 rounds stairs and noise off; specks below ``speck_px`` pixels across are dropped;
-    ``corner_degrees``: a turn sharper than this stays a corner."""
-
-    tones: int = 2
-    ink: tuple[int, ...] = (0,)
-    smoothness: float = 3.0
-    speck_px: int = 4
-    corner_degrees: float = 60.0
-
-    def __post_init__(self) -> None:
-        _need(2 <= self.tones <= MOST_TONES, f"a picture is reduced to 2 to {MOST_TONES} tones")
-        _need(all(0 <= n < self.tones for n in self.ink), "ink is one of the tones")
-        _need(0 <= self.smoothness <= 10, "smoothness is 0 to 10")
-        _need(0 <= self.speck_px <= 1000, "specks are 0 to 1000 pixels across")
-        _need(0 <= self.corner_degrees <= 180, "a corner is 0 to 180 degrees")
 
 
 class Picture(NamedTuple):
@@ -136,13 +117,29 @@ def toned(picture: Picture, settings: TraceSettings, *, name: str = "The picture
     else:
         if blur >= 0.25:
             image = image.filter(ImageFilter.GaussianBlur(blur))
-        small = image.copy()
-        small.thumbnail((_PALETTE_PX, _PALETTE_PX))  # the tones of a large picture show in a small copy of it
-        palette = small.quantize(settings.tones, method=Image.Quantize.MEDIANCUT, kmeans=1, dither=Image.Dither.NONE)
-        labels = np.asarray(image.quantize(palette=palette, dither=Image.Dither.NONE))
+        colours = _tones_of(np.asarray(image), settings.tones)
+        palette = Image.new("P", (1, 1))
+        palette.putpalette(colours.ravel().tolist() + colours[-1].tolist() * (256 - len(colours)))
+        labels = np.minimum(np.asarray(image.quantize(palette=palette, dither=Image.Dither.NONE)), len(colours) - 1)
         if labels.min() == labels.max():
             raise ArtworkError(f"{name} is of one tone throughout; there is nothing to trace in it.")
     return _sorted_by_light(labels, picture.pixels, settings.tones)
+
+
+def _tones_of(pixels: ByteArray, count: int) -> ByteArray:
+    """The colours (k <= count, 3) that best stand for a picture's, by k-means over a sample of its pixels."""
+    from scipy.cluster.vq import kmeans2
+
+    flat = pixels.reshape(-1, 3)
+    rng = np.random.default_rng(0)  # the same picture gives the same tones
+    some = flat[rng.integers(0, len(flat), min(_SAMPLES, len(flat)))].astype(np.float64)
+    different = np.unique(some, axis=0)
+    if len(different) <= count:
+        return different.round().astype(np.uint8)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # a tone that stays empty is dropped below
+        centres, label = kmeans2(some, count, iter=20, minit="++", seed=1)
+    return np.asarray(centres[np.unique(label)].round(), dtype=np.uint8)
 
 
 def _otsu(values: ByteArray) -> int:
@@ -234,8 +231,3 @@ def _followed(mask: AnyArray, settings: TraceSettings) -> list[list[Path]]:
         if outlines:
             pieces.append(transform_together(outlines, parse_transform(place).then(back)))
     return pieces
-
-
-def _need(is_so: bool, words: str) -> None:
-    if not is_so:
-        raise ValueError(words)

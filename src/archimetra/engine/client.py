@@ -15,6 +15,8 @@ from multiprocessing.connection import Connection
 from multiprocessing.shared_memory import SharedMemory
 from typing import Any
 
+import msgspec
+
 from archimetra.engine import desk_process, planner_process, stock_process
 from archimetra.engine.keys import lean_board, lean_job, plan_key
 from archimetra.engine.messages import (
@@ -90,10 +92,10 @@ class Engine:
         if self._stock is not None:
             self._stock.send(request)
 
-    def read_artwork(self, path: str) -> int:
-        """Read a file in the background; its ``ArtworkRead`` carries the number returned."""
+    def read_artwork(self, request: ArtworkRequest) -> int:
+        """Read artwork in the background; its ``ArtworkRead`` carries the number returned."""
         self._reading += 1
-        self._at_desk(ArtworkRequest(self._reading, path))
+        self._at_desk(msgspec.structs.replace(request, number=self._reading))
         return self._reading
 
     def stop_reading(self) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import msgspec
 
 from archimetra.artwork.drawing import Drawing
+from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.findings import Finding
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
@@ -66,10 +67,16 @@ class MomentRequest(msgspec.Struct, frozen=True, eq=False):
 
 
 class ArtworkRequest(msgspec.Struct, frozen=True):
-    """Read an artwork file."""
+    """Read artwork: a file, or bytes that have been read before (or pasted) under a name. ``page`` is that of a PDF,
+    ``trace`` how a picture is traced; ``mm_per_unit`` above 0 keeps a size chosen before."""
 
     number: int
-    path: str
+    path: str = ""
+    data: bytes = b""
+    name: str = ""
+    page: int = 1
+    trace: TraceSettings = TraceSettings()
+    mm_per_unit: float = 0.0
 
 
 class FilesRequest(msgspec.Struct, frozen=True, eq=False):
@@ -109,13 +116,17 @@ class Moment(msgspec.Struct, frozen=True, eq=False):
 
 
 class ArtworkRead(msgspec.Struct, frozen=True, eq=False):
-    """A drawing, or None with the sentence that says why not; ``data`` are the file's bytes."""
+    """A drawing, or None with the sentence that says why not; ``data`` are the file's bytes. Of a picture: its size in
+    mm, and the colour and share of each tone from dark to light."""
 
     number: int
     name: str
     data: bytes
     drawing: Drawing | None
     problem: str
+    path: str = ""
+    picture_mm: tuple[float, float] | None = None
+    tones: tuple[tuple[str, float], ...] = ()
 
 
 class FilesMade(msgspec.Struct, frozen=True, eq=False):

@@ -6,7 +6,7 @@ What needs heavy geometry is imported where it is used, so that the document sta
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from archimetra.artwork.text_form import TextForm
@@ -193,7 +193,7 @@ def round_corners(
     board_id: BoardId,
     ids: Sequence[ShapeId],
     radius: float,
-    nodes: dict[ShapeId, Collection[tuple[int, int]]] | None = None,
+    nodes: Mapping[ShapeId, Collection[tuple[int, int]]] | None = None,
 ) -> Done:
     """Corners rounded: all, or those at the (path, node) numbers given by shape."""
     from archimetra.geometry.corners import rounded
@@ -206,7 +206,7 @@ def cut_corners(
     board_id: BoardId,
     ids: Sequence[ShapeId],
     length: float,
-    nodes: dict[ShapeId, Collection[tuple[int, int]]] | None = None,
+    nodes: Mapping[ShapeId, Collection[tuple[int, int]]] | None = None,
 ) -> Done:
     from archimetra.geometry.corners import chamfered
 
@@ -239,7 +239,7 @@ def _each_path(
     ids: Sequence[ShapeId],
     label: str,
     run: Callable[[Path, Collection[int] | None], Path],
-    nodes: dict[ShapeId, Collection[tuple[int, int]]] | None,
+    nodes: Mapping[ShapeId, Collection[tuple[int, int]]] | None,
 ) -> Done:
     """Every outline of the shapes changed in board coordinates, so that radii are what they say."""
 

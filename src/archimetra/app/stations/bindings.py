@@ -89,4 +89,39 @@ class NumberBinding:
                 self.field.show_note(f"= {value:g}")
 
 
-Binding = LengthBinding | NumberBinding
+class Typed:
+    """A number typed for what is about to be done. It keeps the last sound value and says what is wrong with others."""
+
+    def __init__(self, value: float, low: float = 0.0, high: float = 10_000.0) -> None:
+        self.value = value
+        self._low, self._high = low, high
+        self._listeners: list[Callable[[], object]] = []
+
+    def attach(self, field: QuantityField, session: Session, note: str, *, is_length: bool) -> None:
+        self.field, self._session, self._note, self._is_length = field, session, note, is_length
+        field.entered.connect(self._entered)
+
+    def on_change(self, run: Callable[[], object]) -> None:
+        self._listeners.append(run)
+
+    def refresh(self) -> None:
+        unit = self._session.job.unit
+        text = format_length(self.value, unit) if self._is_length else f"{self.value:g}"
+        self.field.show_quantity(text, self._note or (str(unit) if self._is_length else ""))
+
+    def _entered(self, text: str) -> None:
+        try:
+            value = parse_length(text, default=self._session.job.unit) if self._is_length else parse_number(text)
+        except QuantityError as error:
+            self.field.show_quantity(text, str(error), is_wrong=True)
+            return
+        if not self._low <= value <= self._high:
+            self.field.show_quantity(text, f"{self._low:g} to {self._high:g}", is_wrong=True)
+            return
+        self.value = value
+        self.refresh()
+        for run in self._listeners:
+            run()
+
+
+Binding = LengthBinding | NumberBinding | Typed

@@ -27,6 +27,8 @@ class ImportPanel(QFrame):
 
     landed = Signal(object, object)  # Drawing, (name, bytes)
     given_up = Signal()
+    page_chosen = Signal(int)
+    changed = Signal(object)  # the Drawing as it would land now
 
     def __init__(self, tokens: Tokens) -> None:
         super().__init__()
@@ -47,7 +49,13 @@ class ImportPanel(QFrame):
         column.addWidget(self._size)
         self._reason = label("", "note")
         column.addWidget(self._reason)
+        self._extra = Form()
+        column.addWidget(self._extra)
         form = Form()
+        self._pages = QComboBox()
+        self._pages.setAccessibleName("Page")
+        self._pages.activated.connect(lambda index: self.page_chosen.emit(index + 1))
+        self._pages_label = form.row("Page", self._pages)
         self._units = QComboBox()
         self._units.setAccessibleName("One file unit is")
         self._units.activated.connect(self._choose_unit)
@@ -72,14 +80,36 @@ class ImportPanel(QFrame):
         column.addLayout(row)
         self.hide()
 
-    def show_drawing(self, drawing: Drawing, source: tuple[str, bytes], unit: Unit, sheet: Sheet) -> None:
+    def add_form(self, form: Form) -> None:
+        """A form of settings that belong to the kind of file."""
+        self._extra.add(form)
+
+    def show_nothing(self, name: str) -> None:
+        """Nothing would land as it is set now; the settings stay in reach."""
+        self._original = self._drawing = None
+        self._name.setText(name)
+        self._size.setText("nothing to land yet")
+        self._land.setEnabled(False)
+        self.show()
+
+    def show_drawing(
+        self, drawing: Drawing, source: tuple[str, bytes], unit: Unit, sheet: Sheet, *, keeps_focus: bool = False
+    ) -> None:
+        self._land.setEnabled(True)
+        for widget in (self._pages, self._pages_label):
+            widget.setVisible(drawing.pages > 1)
+        if drawing.pages != self._pages.count():
+            self._pages.clear()
+            self._pages.addItems([f"{k + 1} of {drawing.pages}" for k in range(drawing.pages)])
+        self._pages.setCurrentIndex(drawing.page - 1)
         self._original = drawing
         self._source, self._unit, self._sheet = source, unit, sheet
         self._units.clear()
         self._units.addItems([_AS_IT_STANDS, *UNITS_MM])
         self._show(drawing)
         self.show()
-        self._land.setFocus()
+        if not keeps_focus:
+            self._land.setFocus()
 
     def clear(self) -> None:
         self._original = self._drawing = None
@@ -120,6 +150,7 @@ class ImportPanel(QFrame):
     def _choose_unit(self, index: int) -> None:
         assert self._original is not None
         self._show(self._original if index == 0 else with_unit(self._original, list(UNITS_MM)[index - 1]))
+        self.changed.emit(self._drawing)
 
     def _true_size(self, text: str, *, is_width: bool) -> None:
         assert self._drawing is not None
@@ -129,6 +160,7 @@ class ImportPanel(QFrame):
             if not 0.01 <= mm <= 10_000:
                 raise ValueError("A size is 0.01 to 10000 mm")
             self._show(with_true_size(self._drawing, is_width=is_width, true_mm=mm))
+            self.changed.emit(self._drawing)
         except (QuantityError, ValueError) as error:
             field.show_quantity(text, str(error), is_wrong=True)
 

@@ -4,31 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtWidgets import QComboBox, QWidget
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
 
 from archimetra.app.session import Session
-from archimetra.app.stations.bindings import Binding, LengthBinding, Note, NumberBinding
+from archimetra.app.stations.bindings import Binding, LengthBinding, Note, NumberBinding, Typed
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import QuantityField
 from archimetra.app.widgets.form import Form, page
 from archimetra.job.edit import Edit
 
 
-class Page:
-    """A station's page. ``widget`` goes into the window; ``refresh`` brings the document in and emits nothing."""
-
-    title = ""
+class Rows:
+    """A form of a session: fields bound to the document. ``refresh`` brings the document in and emits nothing."""
 
     def __init__(self, session: Session, tokens: Tokens) -> None:
         self.session = session
         self.tokens = tokens
         self.bindings: list[Binding] = []
         self.form = Form()
-        self.widget, self.corner = page(self.form, self.title)
-        self.build()
-
-    def build(self) -> None:
-        raise NotImplementedError
 
     def refresh(self) -> None:
         for binding in self.bindings:
@@ -63,6 +56,33 @@ class Page:
         self.bindings.append(NumberBinding(self.session, field, get=get, edit=edit, note=note))
         return field
 
+    def typed_row(
+        self, form: Form, text: str, value: Typed, note: str = "", *, is_length: bool = True
+    ) -> QuantityField:
+        """A number that belongs to what is about to be done, not to the document: ``value`` keeps it."""
+        field = QuantityField(text)
+        form.row(text, field)
+        value.attach(field, self.session, note, is_length=is_length)
+        self.bindings.append(value)
+        return field
+
+    def buttons(self, form: Form, *rows: tuple[str, str, Callable[[], object]]) -> list[QPushButton]:
+        """A line of buttons: (words, tooltip, what it does)."""
+        holder = QWidget()
+        line = QHBoxLayout(holder)
+        line.setContentsMargins(0, 2, 0, 0)
+        line.setSpacing(6)
+        made = []
+        for words, tip, run in rows:
+            button = QPushButton(words)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _checked=False, r=run: r())
+            line.addWidget(button)
+            made.append(button)
+        line.addStretch(1)
+        form.add(holder)
+        return made
+
     def combo_row(self, form: Form, text: str, chosen: Callable[[int], None]) -> QComboBox:
         combo = QComboBox()
         combo.setAccessibleName(text)
@@ -71,6 +91,20 @@ class Page:
         combo.activated.connect(chosen)
         form.row(text, combo)
         return combo
+
+
+class Page(Rows):
+    """A station's page. ``widget`` goes into the window."""
+
+    title = ""
+
+    def __init__(self, session: Session, tokens: Tokens) -> None:
+        super().__init__(session, tokens)
+        self.widget, self.corner = page(self.form, self.title)
+        self.build()
+
+    def build(self) -> None:
+        raise NotImplementedError
 
 
 def fill(combo: QComboBox, words: list[str], current: int) -> None:

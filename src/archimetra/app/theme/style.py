@@ -145,6 +145,13 @@ def style_sheet(t: Tokens) -> str:
     QToolButton[kind="part"]:checked {{ background: {t.wash}; color: {t.ink}; font-weight: 600;
         border: 1px solid {t.accent}; }}
     QToolButton[kind="part"]:focus {{ border: 2px solid {t.accent}; }}
+    QToolButton[kind="trade"] {{ padding: 3px 4px; color: {t.quiet}; text-align: left; }}
+    QToolButton[kind="trade"]:checked {{ background: {t.panel}; color: {t.ink}; font-weight: 600;
+        border: 1px solid {t.hairline}; border-bottom: 2px solid {t.accent}; }}
+    QToolButton[kind="trade"]:focus {{ background: {t.wash}; border: 1px solid {t.accent}; }}
+    QSlider::groove:horizontal {{ height: 3px; background: {t.hairline}; border-radius: 1px; }}
+    QSlider::handle:horizontal {{ background: {t.accent}; width: 12px; height: 12px; margin: -5px 0; border-radius: 6px; }}
+    QSlider:focus {{ border: 1px solid {t.accent}; border-radius: 4px; }}
     QToolButton[kind="small"] {{ font-size: {s(NOTE_PX)}px; color: {t.quiet}; padding: 1px 5px; }}
     QToolButton[kind="small"]:checked {{ color: {t.ink}; font-weight: 600; background: {t.wash}; }}
     QToolButton[kind="small"]:focus {{ border: 1px solid {t.accent}; }}

@@ -6,8 +6,9 @@ handle; middle or right drag pans, the wheel zooms on the cursor. The view only 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import Enum
-from math import atan2, degrees
+from math import atan2, degrees, hypot
 
 import msgspec
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
@@ -21,6 +22,7 @@ from PySide6.QtGui import (
     QPen,
     QPolygonF,
     QResizeEvent,
+    QTransform,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
@@ -29,6 +31,7 @@ from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens, bit_hue
 from archimetra.app.theme.wood import tone
 from archimetra.app.views.line_layer import LineLayer, group
+from archimetra.app.views.plan_marks import PlanMarks
 from archimetra.app.views.plan_scene import (
     Hit,
     PickTarget,
@@ -39,14 +42,20 @@ from archimetra.app.views.plan_scene import (
     pick_targets,
     toolpath_groups,
 )
-from archimetra.app.views.snapping import Snap, snap_move
+from archimetra.app.views.snapping import Caught, MoveTargets, PointTargets, Snap
+from archimetra.app.views.tools import Tool, box_handles, knob_rect, scaling
 from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.base.findings import Finding, Severity
+from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit
+from archimetra.job.guides import all_guides
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import Board, Job
-from archimetra.job.quantities import format_length
+from archimetra.job.layering import locked_shapes
+from archimetra.job.quantities import QuantityError, Unit, format_length, parse_length, parse_number
+from archimetra.job.shapes import Guide
 from archimetra.toolpath.program import Run
 
 PICK_REACH_PX = 7
@@ -55,6 +64,13 @@ SNAP_REACH_PX = 7
 DRAG_START_PX = 4
 NUDGE_MM, BIG_NUDGE_MM, FINE_NUDGE_MM = 1.0, 10.0, 0.1
 TICK_STEPS = (1, 2, 5, 10, 20, 50, 100, 200, 500)
+RULER_PX = 16
+_DIAGONAL, _OTHER = Qt.CursorShape.SizeBDiagCursor, Qt.CursorShape.SizeFDiagCursor
+_ACROSS, _ALONG = Qt.CursorShape.SizeHorCursor, Qt.CursorShape.SizeVerCursor
+_HANDLE_CURSORS = {
+    (-1, -1): _DIAGONAL, (1, 1): _DIAGONAL, (-1, 1): _OTHER, (1, -1): _OTHER,
+    (-1, 0): _ACROSS, (1, 0): _ACROSS, (0, -1): _ALONG, (0, 1): _ALONG,
+}  # fmt: skip
 
 Line = tuple[tuple[float, float], tuple[float, float]]
 
@@ -68,6 +84,10 @@ class Doing(Enum):
     LINE_A = 5
     LINE_B = 6
     LINE_BOTH = 7
+    SIZING = 8
+    TURNING = 9
+    GUIDE = 10
+    TOOL = 11
 
 
 class Scene(msgspec.Struct, frozen=True, eq=False):
@@ -85,6 +105,11 @@ class PlanView(QWidget):
     cursor_said = Signal(str)
     finding_clicked = Signal(object)
     dropped = Signal(object)  # list of file paths
+    mapped = Signal(object, str)  # the picked shapes by an Affine, and what undo calls it
+    guide_wanted = Signal(object)  # Guide
+    guide_moved = Signal(int, object)  # which, and to where in mm; None takes it away
+    tool_left = Signal()
+    delete_wanted = Signal()
 
     def __init__(self, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -116,8 +141,58 @@ class PlanView(QWidget):
         self._hit: Hit | None = None
         self._snap: Snap | None = None
         self._line_before: Line = self._line
+        self.tool: Tool | None = None
+        self.grid = 0.0  # mm, 0 for none
+        self.marks = PlanMarks(self)
+        self._moves: MoveTargets | None = None
+        self._points: tuple[object, PointTargets] | None = None
+        self._caught = Caught(0.0, 0.0, "")
+        self.cursor_place: tuple[float, float] = (0.0, 0.0)
+        self._handle: tuple[int, int] = (0, 0)
+        self._moving_box: tuple[float, float, float, float] | None = None
+        self._map: Affine | None = None  # how the picked shapes are being sized or turned
+        self._typed = ""
+        self._guide: tuple[int, Guide] | None = None  # which one is dragged (-1: a new one) and where it is
+
+    @property
+    def unit(self) -> Unit:
+        return self._job.unit if self._job is not None else Unit.MM
 
     # ---- what to show
+
+    def show_tool(self, tool: Tool | None) -> None:
+        """Give the left button to a tool, or back to picking and moving."""
+        self.tool = tool
+        self._doing = Doing.NOTHING
+        self.setCursor(Qt.CursorShape.CrossCursor if tool is not None else Qt.CursorShape.ArrowCursor)
+        if tool is not None:
+            self.setFocus()
+        self._caught = Caught(0.0, 0.0, "")
+        self._say_cursor(self._last)
+        self.update()
+
+    def middle(self) -> tuple[float, float]:
+        """The board place in the middle of what is seen."""
+        return self.view.to_board(QPointF(self.width() / 2, self.height() / 2))
+
+    def go_to(self, x: float, y: float) -> None:
+        """Bring a place into the middle, near enough to see what is there."""
+        scale = max(self.view.scale, 4.0)
+        self.view = Viewport(scale, self.width() / 2 - x * scale, self.height() / 2 + y * scale)
+        self.update()
+
+    def stroke(self, painter: QPainter, paths: Sequence[Path]) -> None:
+        """Outlines being made, as a tool shows them."""
+        painter.setPen(QPen(self.tokens.color("picked"), 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for path in paths:
+            points = self.view.points(path.flatten(0.2 / self.view.scale))
+            painter.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
+
+    def knob(self, painter: QPainter, place: tuple[float, float]) -> None:
+        painter.setPen(QPen(self.tokens.color("picked"), 1.3))
+        painter.setBrush(self.tokens.color("panel"))
+        painter.drawRect(knob_rect(self.view.to_screen(*place), 7))
 
     def show_theme(self, tokens: Tokens) -> None:
         self.tokens = tokens
@@ -203,9 +278,20 @@ class PlanView(QWidget):
             return
         if event.button() != Qt.MouseButton.LeftButton:
             return
+        self._typed = ""
+        if self._press_guide(at):
+            return
+        if self.tool is not None:
+            self._doing = Doing.TOOL
+            self._catch(at, is_free=bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+            self.tool.press(self._caught, is_more=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            self.update()
+            return
         finding = self._finding_at(at)
         if finding is not None:
             self.finding_clicked.emit(finding)
+            return
+        if self._press_handle(at):
             return
         handle = self._line_handle(at)
         if handle is not None:
@@ -228,8 +314,20 @@ class PlanView(QWidget):
             self._drag_line(at)
         elif self._doing is Doing.PRESSED and (at - self._press).manhattanLength() > DRAG_START_PX:
             self._begin_drag(event)
+        is_free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        is_more = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if self._doing is Doing.MOVING:
-            self._drag_shapes(at, is_free=bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
+            self._drag_shapes(at, is_free=is_free)
+        elif self._doing is Doing.SIZING:
+            self._drag_handle(at, is_free=is_free, is_even=not is_more)
+        elif self._doing is Doing.TURNING:
+            self._drag_turn(at, in_steps=not is_free)
+        elif self._doing is Doing.GUIDE:
+            self._drag_guide(at)
+        elif self.tool is not None and self._doing in (Doing.TOOL, Doing.NOTHING):
+            self._catch(at, is_free=is_free)
+            self.tool.move(self._caught, is_down=self._doing is Doing.TOOL, is_more=is_more)
+            self.update()
         self._last = at
         self._say_cursor(at)
         self._show_cursor(at)
@@ -240,7 +338,14 @@ class PlanView(QWidget):
         doing, self._doing = self._doing, Doing.NOTHING
         at = event.position()
         is_more = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
-        if doing is Doing.PRESSED:
+        if doing is Doing.TOOL and self.tool is not None:
+            self.tool.release(self._caught)
+        elif doing is Doing.GUIDE:
+            self._drop_guide(at)
+        elif doing in (Doing.SIZING, Doing.TURNING) and self._map is not None:
+            m, self._map = self._map, None
+            self.mapped.emit(m, "Size" if doing is Doing.SIZING else "Turn")
+        elif doing is Doing.PRESSED:
             self._click(is_more)
         elif doing is Doing.FRAMING:
             (x0, y0), (x1, y1) = self.view.to_board(self._press), self.view.to_board(at)
@@ -257,6 +362,10 @@ class PlanView(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.MiddleButton:
             self.fit()
+        elif self.tool is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._catch(event.position(), is_free=False)
+            self.tool.double(self._caught)
+            self.update()
         else:
             self.mousePressEvent(event)
 
@@ -269,7 +378,35 @@ class PlanView(QWidget):
     def leaveEvent(self, event: QEvent) -> None:
         self.cursor_said.emit("")
 
+    def event(self, event: QEvent) -> bool:
+        # what is typed while something is drawn or dragged is a number, not a shortcut of the window
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and (self.tool is not None or self._doing in (Doing.MOVING, Doing.SIZING, Doing.TURNING))
+            and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
+            and (event.text() in tuple("0123456789.,-") or (self._is_typing() and event.text() in tuple("/*+ xinm")))
+        ):
+            event.accept()
+            return True
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and self.tool is not None
+            and event.key() == Qt.Key.Key_Delete
+        ):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def _is_typing(self) -> bool:
+        return bool(self._typed or (self.tool is not None and self.tool.typed))
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self._tool_key(event) or self._drag_key(event):
+            self._say_cursor(self._last)
+            self.update()
+            return
         step = NUDGE_MM
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             step = BIG_NUDGE_MM
@@ -287,6 +424,10 @@ class PlanView(QWidget):
             factor = 1 / 1.25 if event.key() == Qt.Key.Key_Minus else 1.25
             self.view = self.view.zoomed(factor, QPointF(self.width() / 2, self.height() / 2))
             self.update()
+        elif event.key() == Qt.Key.Key_Escape and self.tool is not None:
+            if not self.tool.escape():
+                self.tool_left.emit()
+            self.update()
         elif event.key() == Qt.Key.Key_Escape and self._doing is not Doing.NOTHING:
             self._give_up()
         elif event.key() == Qt.Key.Key_Escape:
@@ -297,6 +438,207 @@ class PlanView(QWidget):
     def dragEnterEvent(self, event) -> None:
         if event.mimeData().hasUrls():
             event.acceptProposedAction()
+
+    # ---- tools, handles, guides
+
+    def _catch(self, at: QPointF, *, is_free: bool) -> None:
+        """The board place under the cursor, snapped where snapping is on."""
+        x, y = self.view.to_board(at)
+        self.cursor_place = (x, y)
+        self._caught = Caught(x, y, "")
+        if is_free or not self.is_snapping or self._board is None:
+            return
+        key = (
+            id(self._board.shapes),
+            id(self._board.guides),
+            self._board.margin,
+            self._board.has_centre_lines,
+            self.grid,
+        )
+        if self._points is None or self._points[0] != key:
+            shapes = [target.shape for target in self._targets]
+            self._points = (key, PointTargets(self._board, shapes, self.grid))
+        origin = self.tool.origin if self.tool is not None else None
+        self._caught = self._points[1].snap(x, y, SNAP_REACH_PX / self.view.scale, origin=origin)
+
+    def _tool_key(self, event: QKeyEvent) -> bool:
+        tool = self.tool
+        if tool is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            return False
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            return tool.enter()
+        if event.key() == Qt.Key.Key_Backspace:
+            if tool.typed:
+                tool.typed = tool.typed[:-1]
+                return True
+            return tool.back()
+        if event.key() == Qt.Key.Key_Delete:
+            self.delete_wanted.emit()
+            return True
+        return tool.key(event.text())
+
+    def _drag_key(self, event: QKeyEvent) -> bool:
+        """Numbers typed while shapes are dragged: how far, how large, how many degrees."""
+        if self._doing not in (Doing.MOVING, Doing.SIZING, Doing.TURNING):
+            return False
+        text = event.text()
+        if event.key() == Qt.Key.Key_Backspace:
+            self._typed = self._typed[:-1]
+            return True
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            return self._apply_typed()
+        if text and (text in "0123456789.,-" or (self._typed and text in "/*+ xinm")):
+            self._typed += text
+            return True
+        return False
+
+    def _apply_typed(self) -> bool:
+        parts = [part for part in self._typed.replace("x", ",").replace(" ", ",").split(",") if part.strip()]
+        try:
+            if self._doing is Doing.TURNING:
+                numbers = [parse_number(part) for part in parts]
+            else:
+                numbers = [parse_length(part, default=self.unit) for part in parts]
+        except QuantityError:
+            return True
+        if not numbers:
+            return True
+        doing, self._doing, self._typed = self._doing, Doing.NOTHING, ""
+        box = self._picked_box()
+        if box is None:
+            return True
+        if doing is Doing.TURNING:
+            middle = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
+            self._map = None
+            self.mapped.emit(Affine.turn(numbers[0], about=middle), "Turn")
+        elif doing is Doing.SIZING:
+            self._map = None
+            m = self._typed_size(box, numbers)
+            if m is not None:
+                self.mapped.emit(m, "Size")
+        else:
+            snap, self._snap = self._snap, None
+            dx, dy = numbers[0], numbers[1] if len(numbers) > 1 else 0.0
+            if len(numbers) == 1 and snap is not None and hypot(snap.dx, snap.dy) > 0:
+                # one number is how far, the hand says whither: along an axis if it moves nearly so
+                wx, wy = snap.dx, snap.dy
+                if abs(wx) > 5 * abs(wy):
+                    wy = 0.0
+                elif abs(wy) > 5 * abs(wx):
+                    wx = 0.0
+                size = hypot(wx, wy)
+                dx, dy = numbers[0] * wx / size, numbers[0] * wy / size
+            self.moved.emit(dx, dy)
+        self.update()
+        return True
+
+    def _typed_size(self, box: tuple[float, float, float, float], numbers: list[float]) -> Affine | None:
+        hx, hy = self._handle
+        width, depth = box[2] - box[0], box[3] - box[1]
+        wanted = numbers[0]
+        if wanted <= 0 or (hx and width <= 0) or (hy and depth <= 0):
+            return None
+        sx = wanted / width if hx else 1.0
+        sy = (numbers[1] if len(numbers) > 1 else wanted) / depth if hy and (not hx or len(numbers) > 1) else sx
+        if not hx:
+            sx = sy
+        about = (box[2] if hx < 0 else box[0], box[3] if hy < 0 else box[1])
+        return Affine.scale(sx, sy, about=about)
+
+    def _picked_box(self) -> tuple[float, float, float, float] | None:
+        wanted = set(self._picked)
+        boxes = [t.box for t in self._targets if t.id in wanted]
+        if not boxes:
+            return None
+        x0, y0, x1, y1 = zip(*boxes, strict=True)
+        return min(x0), min(y0), max(x1), max(y1)
+
+    def _handles_box(self) -> tuple[float, float, float, float] | None:
+        """The box whose handles are shown: of what is picked and free, if it is large enough on the screen."""
+        if not self._picked or self.tool is not None or self._doing is Doing.MOVING:
+            return None
+        box = self._picked_box()
+        if box is None or self._board is None or set(self._picked) <= locked_shapes(self._board):
+            return None
+        if max(box[2] - box[0], box[3] - box[1]) * self.view.scale < 24:
+            return None
+        return box
+
+    def _press_handle(self, at: QPointF) -> bool:
+        box = self._handles_box()
+        if box is None:
+            return False
+        if (self._turn_knob(box) - at).manhattanLength() <= 10:
+            self._doing = Doing.TURNING
+            return True
+        for handle, place in box_handles(box).items():
+            if (self.view.to_screen(*place) - at).manhattanLength() <= 8:
+                self._doing, self._handle = Doing.SIZING, handle
+                return True
+        return False
+
+    def _turn_knob(self, box: tuple[float, float, float, float]) -> QPointF:
+        return self.view.to_screen((box[0] + box[2]) / 2, box[3]) + QPointF(0, -24)
+
+    def _drag_handle(self, at: QPointF, *, is_free: bool, is_even: bool) -> None:
+        box = self._picked_box()
+        if box is None:
+            return
+        self._catch(at, is_free=is_free)
+        corner = all(self._handle)
+        place = (self._caught.x, self._caught.y)
+        self._map = scaling(box, self._handle, place, is_even=corner and is_even, is_about_middle=False)
+
+    def _drag_turn(self, at: QPointF, *, in_steps: bool) -> None:
+        box = self._picked_box()
+        if box is None:
+            return
+        middle = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
+        x, y = self.view.to_board(at)
+        angle = degrees(atan2(y - middle[1], x - middle[0])) - 90.0
+        if in_steps and self.is_snapping:
+            angle = round(angle / 5) * 5
+        self._map = Affine.turn(angle, about=middle)
+
+    def _press_guide(self, at: QPointF) -> bool:
+        """From a ruler a new guide is dragged; one that is there is taken hold of at the rulers."""
+        if self._board is None or (at.x() > RULER_PX and at.y() > RULER_PX):
+            return False
+        is_upright = at.x() <= RULER_PX
+        along = self.view.to_board(at)
+        for index, guide in enumerate(self._board.guides):
+            screen = self.view.to_screen(guide.at, guide.at)
+            off = abs(screen.x() - at.x()) if guide.is_upright else abs(screen.y() - at.y())
+            if off <= 5 and guide.is_upright != is_upright:
+                self._guide = (index, guide)
+                self._doing = Doing.GUIDE
+                return True
+        self._guide = (-1, Guide(is_upright, along[0] if is_upright else along[1]))
+        self._doing = Doing.GUIDE
+        return True
+
+    def _drag_guide(self, at: QPointF) -> None:
+        if self._guide is None:
+            return
+        index, guide = self._guide
+        x, y = self.view.to_board(at)
+        self._catch(at, is_free=False)
+        place = self._caught.x if guide.is_upright else self._caught.y
+        raw = x if guide.is_upright else y
+        self._guide = (
+            index,
+            Guide(guide.is_upright, round(place if self._caught.words else raw, 3 if self._caught.words else 1)),
+        )
+
+    def _drop_guide(self, at: QPointF) -> None:
+        if self._guide is None:
+            return
+        (index, guide), self._guide = self._guide, None
+        is_back = at.x() <= RULER_PX if guide.is_upright else at.y() <= RULER_PX
+        if index >= 0:
+            self.guide_moved.emit(index, None if is_back else guide.at)
+        elif not is_back:
+            self.guide_wanted.emit(guide)
 
     def dropEvent(self, event) -> None:
         paths = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
@@ -332,26 +674,23 @@ class PlanView(QWidget):
         if self._hit.id not in self._picked:
             self.picked.emit((self._hit.id,))
         self._doing = Doing.MOVING
+        self._moves = None
+        self._moving_box = self._picked_box()
 
     def _drag_shapes(self, at: QPointF, *, is_free: bool) -> None:
         assert self._board is not None
         dx = (at.x() - self._press.x()) / self.view.scale
         dy = -(at.y() - self._press.y()) / self.view.scale
-        moving = [t.box for t in self._targets if t.id in self._picked]
-        if not moving:
+        box = self._moving_box
+        if box is None:
             return
         if is_free or not self.is_snapping:
             self._snap = Snap(dx, dy, "", None, None)
             return
-        box = (
-            min(b[0] for b in moving),
-            min(b[1] for b in moving),
-            max(b[2] for b in moving),
-            max(b[3] for b in moving),
-        )
-        others = [t.box for t in self._targets if t.id not in self._picked]
-        sheet = self._board.sheet
-        self._snap = snap_move(box, dx, dy, (sheet.width, sheet.height), others, SNAP_REACH_PX / self.view.scale)
+        if self._moves is None:
+            picked = set(self._picked)
+            self._moves = MoveTargets(self._board, [t.box for t in self._targets if t.id not in picked], self.grid)
+        self._snap = self._moves.snap(box, dx, dy, SNAP_REACH_PX / self.view.scale)
 
     def _drag_line(self, at: QPointF) -> None:
         (ax, ay), (bx, by) = self._line_before
@@ -376,7 +715,7 @@ class PlanView(QWidget):
         if self._doing in (Doing.LINE_A, Doing.LINE_B, Doing.LINE_BOTH):
             self._line = self._line_before
             self.line_moved.emit(self._line)
-        self._doing, self._snap = Doing.NOTHING, None
+        self._doing, self._snap, self._map, self._guide, self._typed = Doing.NOTHING, None, None, None, ""
         self.update()
 
     def _line_handle(self, at: QPointF) -> Doing | None:
@@ -403,6 +742,20 @@ class PlanView(QWidget):
     def _show_cursor(self, at: QPointF) -> None:
         if self._doing is Doing.PANNING:
             return
+        if self.tool is not None:
+            self.setCursor(Qt.CursorShape.CrossCursor)
+            return
+        box = self._handles_box()
+        if box is not None and self._doing is Doing.NOTHING:
+            over = [
+                h for h, place in box_handles(box).items() if (self.view.to_screen(*place) - at).manhattanLength() <= 8
+            ]
+            if over:
+                self.setCursor(_HANDLE_CURSORS[over[0]])
+                return
+            if (self._turn_knob(box) - at).manhattanLength() <= 10:
+                self.setCursor(Qt.CursorShape.PointingHandCursor)
+                return
         if self._finding_at(at) is not None:
             self.setCursor(Qt.CursorShape.PointingHandCursor)
         elif self._line_handle(at) is not None or self._doing is Doing.MOVING:
@@ -418,7 +771,22 @@ class PlanView(QWidget):
         unit = self._job.unit
         x, y = self.view.to_board(at)
         words = f"x {format_length(x, unit)}  y {format_length(y, unit)} {unit}"
-        if self._snap is not None:
+        if self.tool is not None:
+            words = self.tool.words(self)
+            if self._caught.words:
+                words += f"   snapped: {self._caught.words}"
+        elif self._typed:
+            words = f"{'degrees' if self._doing is Doing.TURNING else 'distance' if self._doing is Doing.MOVING else 'size'}: {self._typed}  (Enter)"
+        elif self._doing is Doing.GUIDE and self._guide is not None:
+            words = f"guide at {format_length(self._guide[1].at, unit)} {unit}"
+        elif self._map is not None and self._doing is Doing.TURNING:
+            words = f"turned {degrees(atan2(self._map.b, self._map.a)):.1f}°; type an angle"
+        elif self._map is not None and (box := self._picked_box()) is not None:
+            width, depth = (box[2] - box[0]) * self._map.a, (box[3] - box[1]) * self._map.d
+            words = f"{format_length(width, unit)} x {format_length(depth, unit)} {unit}; type a size"
+            if self._caught.words:
+                words += f"   snapped: {self._caught.words}"
+        elif self._snap is not None:
             words = f"moved {format_length(self._snap.dx, unit)}, {format_length(self._snap.dy, unit)} {unit}"
             if self._snap.words:
                 words += f"   snapped: {self._snap.words}"
@@ -434,6 +802,7 @@ class PlanView(QWidget):
         self._paint_bed(painter)
         self._paint_sheet(painter)
         size, ratio = self.size(), self.devicePixelRatioF()
+        self.marks.paint_under(painter)
         self._artwork.paint(painter, self.view, size, ratio)
         self._paths.paint(painter, self.view, size, ratio)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -443,6 +812,15 @@ class PlanView(QWidget):
         self._paint_zero(painter)
         self._paint_bit(painter)
         self._paint_findings(painter)
+        self._paint_guides(painter)
+        self.marks.paint_over(painter)
+        if self.tool is not None:
+            self.tool.paint(painter, self)
+            if self._caught.words:
+                painter.setPen(QPen(self.tokens.color("accent"), 1.4))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(self.view.to_screen(self._caught.x, self._caught.y), 5, 5)
+        self._paint_rulers(painter)
         if self._doing is Doing.FRAMING:
             painter.setPen(QPen(self.tokens.color("accent"), 1, Qt.PenStyle.DashLine))
             painter.setBrush(self.tokens.color("accent", 30))
@@ -506,7 +884,23 @@ class PlanView(QWidget):
         view = self.view
         if self._snap is not None:
             view = view.panned(self._snap.dx * view.scale, -self._snap.dy * view.scale)
-        self._picked_lines.paint(painter, view, self.size(), self.devicePixelRatioF())
+        if self._map is not None:
+            painter.save()
+            m = self._map
+            s = view.scale
+            painter.setTransform(
+                QTransform(
+                    m.a, -m.b, -m.c, m.d,
+                    view.x + m.e * s - (m.a * view.x - m.c * view.y),
+                    view.y - m.f * s - (-m.b * view.x + m.d * view.y),
+                ),
+                True,
+            )  # fmt: skip
+            self._picked_lines.paint(painter, view, self.size(), self.devicePixelRatioF())
+            painter.restore()
+        else:
+            self._picked_lines.paint(painter, view, self.size(), self.devicePixelRatioF())
+        self._paint_handles(painter)
         if self._snap is not None and self._board is not None:
             painter.setPen(QPen(self.tokens.color("accent"), 1, Qt.PenStyle.DashLine))
             sheet = self._board.sheet
@@ -520,6 +914,69 @@ class PlanView(QWidget):
                     self.view.to_screen(-20, self._snap.y_line),
                     self.view.to_screen(sheet.width + 20, self._snap.y_line),
                 )
+
+    def _paint_handles(self, painter: QPainter) -> None:
+        box = self._handles_box()
+        if box is None or self._map is not None:
+            return
+        painter.setPen(QPen(self.tokens.color("picked", 130), 1, Qt.PenStyle.DotLine))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(self.view.rect(*box))
+        top, knob = self.view.to_screen((box[0] + box[2]) / 2, box[3]), self._turn_knob(box)
+        painter.drawLine(top, knob)
+        painter.setPen(QPen(self.tokens.color("picked"), 1.3))
+        painter.setBrush(self.tokens.color("panel"))
+        painter.drawEllipse(knob, 4.5, 4.5)
+        for place in box_handles(box).values():
+            painter.drawRect(knob_rect(self.view.to_screen(*place), 7))
+
+    def _paint_guides(self, painter: QPainter) -> None:
+        assert self._board is not None
+        own = set(self._board.guides)
+        pen = QPen(self.tokens.color("accent", 170), 1)
+        faint = QPen(self.tokens.color("accent", 110), 1, Qt.PenStyle.DashLine)
+        guides = list(all_guides(self._board))
+        if self._guide is not None:
+            index, moved = self._guide
+            guides = [g for g in guides if index < 0 or g != self._board.guides[index]] + [moved]
+        for guide in guides:
+            painter.setPen(pen if guide in own or (self._guide is not None and guide == self._guide[1]) else faint)
+            at = self.view.to_screen(guide.at, guide.at)
+            if guide.is_upright:
+                painter.drawLine(QPointF(at.x(), 0), QPointF(at.x(), self.height()))
+            else:
+                painter.drawLine(QPointF(0, at.y()), QPointF(self.width(), at.y()))
+
+    def _paint_rulers(self, painter: QPainter) -> None:
+        """Millimetres of the sheet along the top and the left; guides are dragged out of them."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        ground = self.tokens.color("page")
+        painter.fillRect(QRectF(0, 0, self.width(), RULER_PX), ground)
+        painter.fillRect(QRectF(0, 0, RULER_PX, self.height()), ground)
+        painter.setFont(style.font(9))
+        step = next((s for s in TICK_STEPS if s * self.view.scale >= 8), TICK_STEPS[-1])
+        painter.setPen(QPen(self.tokens.color("quiet"), 1))
+        x0, y1 = self.view.to_board(QPointF(0, 0))
+        x1, y0 = self.view.to_board(QPointF(self.width(), self.height()))
+        for k in range(int(x0 // step), int(x1 // step) + 1):
+            x = self.view.to_screen(k * step, 0).x()
+            painter.drawLine(QPointF(x, RULER_PX - (7 if k % 5 == 0 else 3)), QPointF(x, RULER_PX))
+            if k % 10 == 0:
+                painter.drawText(QPointF(x + 2, 9), f"{k * step:g}")
+        for k in range(int(y0 // step), int(y1 // step) + 1):
+            y = self.view.to_screen(0, k * step).y()
+            painter.drawLine(QPointF(RULER_PX - (7 if k % 5 == 0 else 3), y), QPointF(RULER_PX, y))
+            if k % 10 == 0:
+                painter.save()
+                painter.translate(9, y - 2)
+                painter.rotate(-90)
+                painter.drawText(QPointF(0, 0), f"{k * step:g}")
+                painter.restore()
+        painter.setPen(QPen(self.tokens.color("hairline"), 1))
+        painter.drawLine(QPointF(0, RULER_PX), QPointF(self.width(), RULER_PX))
+        painter.drawLine(QPointF(RULER_PX, 0), QPointF(RULER_PX, self.height()))
+        painter.fillRect(QRectF(0, 0, RULER_PX, RULER_PX), ground)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
 
     def _paint_section_line(self, painter: QPainter) -> None:
         a, b = (self.view.to_screen(*end) for end in self._line)

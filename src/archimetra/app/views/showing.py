@@ -2,22 +2,34 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from math import hypot
+from typing import TYPE_CHECKING
 
 import numpy as np
+from PySide6.QtGui import QImage, QPen
 
 from archimetra.app.session import Line, Session
+from archimetra.app.theme.tokens import Tokens
+from archimetra.app.views.line_layer import LineGroup, group
 from archimetra.app.views.plan_view import Scene
 from archimetra.app.views.section_view import SectionData
 from archimetra.app.views.sequence_view import SequenceBlock, depth_trace
 from archimetra.engine.messages import BoardPlan
+from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.path import flatten_together
+from archimetra.job import landing
 from archimetra.job.bits import Bit
 from archimetra.job.job import Board, Job
 from archimetra.job.sheet import Sheet
 from archimetra.output.times import clock
 from archimetra.toolpath.moves import Move, arc_angles
 from archimetra.toolpath.program import Run
+
+if TYPE_CHECKING:
+    from archimetra.artwork.drawing import Drawing
+    from archimetra.job.reading import Reading
 
 
 def position_at(run: Run, ends: FloatArray, seconds: float) -> tuple[tuple[float, float, float], int]:
@@ -130,3 +142,57 @@ def sequence_summary(job: Job, plan: BoardPlan) -> str:
     if len(per_bit) > 1:
         words += ", " + ", ".join(f"{letter} {clock(seconds)}" for letter, seconds in sorted(per_bit.items()))
     return words + f", {changes} bit change{'' if changes == 1 else 's'}"
+
+
+# ---- artwork about to land, pictures behind it, readings
+
+
+def coming(
+    drawing: Drawing | None, picture: tuple[bytes, tuple[float, float]] | None, board: Board, tokens: Tokens
+) -> tuple[Iterator[LineGroup] | None, tuple[QImage, Affine] | None]:
+    """The lines of a drawing where it would land, and the picture it is traced from under them."""
+    if drawing is None:
+        return None, None
+    at = landing.landing(board, drawing)
+    pen = QPen(tokens.color("picked", 220), 1.4)
+    behind = None
+    if picture is not None:
+        image = QImage.fromData(picture[0])
+        if not image.isNull():
+            behind = (image, Affine.scale(*picture[1]).then(at))
+    return _lines(drawing, at, pen), behind
+
+
+def _lines(drawing: Drawing, at: Affine, pen: QPen) -> Iterator[LineGroup]:
+    paths = [path for shape in drawing.shapes for path in shape.paths]
+    for k in range(0, len(paths), 100):
+        some = paths[k : k + 100]
+        flatten_together(some, 0.1)
+        yield group(pen, [at.apply(path.flatten(0.1)) for path in some])
+
+
+class Backdrops:
+    """The pictures behind a board's artwork, unpacked once."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, QImage] = {}
+
+    def of(self, board: Board, sources: dict[str, bytes]) -> list[tuple[QImage, Affine]]:
+        out = []
+        for backdrop in board.backdrops:
+            data = sources.get(backdrop.source)
+            if data is None or not backdrop.is_shown:
+                continue
+            key = hash(data)
+            if key not in self._known:
+                self._known[key] = QImage.fromData(data)
+            if not self._known[key].isNull():
+                out.append((self._known[key], backdrop.at))
+        return out
+
+
+def readings_of(board: Board) -> list[Reading]:
+    """What the pinned measures read now; ones whose shapes are gone are passed over."""
+    from archimetra.job.reading import reading
+
+    return [found for measure in board.measures if (found := reading(board, measure)) is not None]

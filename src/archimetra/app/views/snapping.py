@@ -1,11 +1,23 @@
-"""What a dragged thing catches on: edges and middle of the sheet, centres of other shapes."""
+"""What a dragged thing or a drawn point catches on, and its name: nodes, middles, centres, crossings, guides, grid, sheet."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from math import hypot
 from typing import NamedTuple
 
+import numpy as np
+
+from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.segments import Kind, arcs_of
+from archimetra.job.guides import all_guides
+from archimetra.job.job import Board
+from archimetra.job.shapes import Shape
+
 Box = tuple[float, float, float, float]
+Point = tuple[float, float]
+MOST_POINTS = 400_000
+_NEAR_LINES = 60  # lines near the cursor that are looked at for crossings
 
 
 class Snap(NamedTuple):
@@ -18,34 +30,197 @@ class Snap(NamedTuple):
     y_line: float | None
 
 
-def snap_move(box: Box, dx: float, dy: float, sheet: tuple[float, float], others: Sequence[Box], reach: float) -> Snap:
-    """Snap the move (dx, dy) of ``box`` so that an edge or its centre meets a target within ``reach`` mm."""
-    width, height = sheet
-    x_targets = [(0.0, "left edge of sheet"), (width, "right edge of sheet"), (width / 2, "centre of sheet")]
-    y_targets = [(0.0, "front edge of sheet"), (height, "back edge of sheet"), (height / 2, "centre of sheet")]
-    centres = [((b[0] + b[2]) / 2, (b[1] + b[3]) / 2) for b in others]
-    x = _best(box[0], box[2], dx, x_targets, [c[0] for c in centres], reach)
-    y = _best(box[1], box[3], dy, y_targets, [c[1] for c in centres], reach)
-    words = list(dict.fromkeys(found[1] for found in (x, y) if found is not None))
-    return Snap(
-        dx if x is None else dx + x[0],
-        dy if y is None else dy + y[0],
-        " and ".join(words),
-        None if x is None else x[2],
-        None if y is None else y[2],
-    )
+class Caught(NamedTuple):
+    """A point after snapping and what it caught in words, '' for nothing."""
+
+    x: float
+    y: float
+    words: str
 
 
-def _best(
-    low: float, high: float, move: float, targets: list[tuple[float, str]], centres: list[float], reach: float
-) -> tuple[float, str, float] | None:
-    """The smallest correction that meets a target: (correction, words, where)."""
-    middle = (low + high) / 2 + move
-    found: list[tuple[float, float, str, float]] = []
-    for at, words in targets:
-        found.append((abs(at - middle), at - middle, words, at))
-        if "centre" not in words:
-            found.extend((abs(at - edge - move), at - edge - move, words, at) for edge in (low, high))
-    found.extend((abs(at - middle), at - middle, "centre of a shape", at) for at in centres)
-    best = min(found, key=lambda f: f[0])
-    return (best[1], best[2], best[3]) if best[0] <= reach else None
+class MoveTargets:
+    """What a moved box can catch on, worked out once when the move begins."""
+
+    def __init__(self, board: Board, others: Sequence[Box], grid: float = 0.0) -> None:
+        width, height = board.sheet.width, board.sheet.height
+        x = [(0.0, "left edge of sheet"), (width, "right edge of sheet"), (width / 2, "centre of sheet")]
+        y = [(0.0, "front edge of sheet"), (height, "back edge of sheet"), (height / 2, "centre of sheet")]
+        for guide in all_guides(board):
+            (x if guide.is_upright else y).append((guide.at, "guide"))
+        self._edges = x, y
+        boxes = np.array(others, dtype=np.float64).reshape(-1, 4)
+        self._centres = np.unique((boxes[:, 0] + boxes[:, 2]) / 2), np.unique((boxes[:, 1] + boxes[:, 3]) / 2)
+        self._grid = grid
+
+    def snap(self, box: Box, dx: float, dy: float, reach: float) -> Snap:
+        """Snap the move (dx, dy) of ``box`` so that an edge or its centre meets a target within ``reach`` mm."""
+        x = self._best(0, box[0], box[2], dx, reach)
+        y = self._best(1, box[1], box[3], dy, reach)
+        words = list(dict.fromkeys(found[1] for found in (x, y) if found is not None))
+        return Snap(
+            dx if x is None else dx + x[0],
+            dy if y is None else dy + y[0],
+            " and ".join(words),
+            None if x is None else x[2],
+            None if y is None else y[2],
+        )
+
+    def _best(self, axis: int, low: float, high: float, move: float, reach: float) -> tuple[float, str, float] | None:
+        """The smallest correction that meets a target: (correction, words, where)."""
+        middle = (low + high) / 2 + move
+        found: list[tuple[float, float, str, float]] = []
+        for at, words in self._edges[axis]:
+            found.append((abs(at - middle), at - middle, words, at))
+            if "centre" not in words:
+                found.extend((abs(at - edge - move), at - edge - move, words, at) for edge in (low, high))
+        centres = self._centres[axis]
+        if len(centres):
+            k = int(np.argmin(np.abs(centres - middle)))
+            at = float(centres[k])
+            found.append((abs(at - middle), at - middle, "centre of a shape", at))
+        best = min(found, key=lambda f: f[0])
+        if best[0] <= reach:
+            return best[1], best[2], best[3]
+        if self._grid > 0:
+            at = round((low + move) / self._grid) * self._grid
+            if abs(at - low - move) <= reach:
+                return at - low - move, "grid", at
+        return None
+
+
+def snap_move(box: Box, dx: float, dy: float, board: Board, others: Sequence[Box], reach: float) -> Snap:
+    """One snapped move, targets and all."""
+    return MoveTargets(board, others).snap(box, dx, dy, reach)
+
+
+class PointTargets:
+    """What a point can catch on: the places of shapes, the sheet, guides and the grid."""
+
+    def __init__(self, board: Board, shapes: Sequence[Shape], grid: float = 0.0) -> None:
+        points: list[FloatArray] = []
+        names: list[int] = []
+        for shape in shapes:
+            if sum(map(len, points)) > MOST_POINTS:
+                break
+            for path in shape.placed():
+                segments = path.segments
+                points.append(path.nodes)
+                names.extend([0] * len(path.nodes))
+                if len(path):
+                    straight = segments.kinds == Kind.LINE
+                    middles = (segments.p[straight] + segments.q[straight]) / 2
+                    points.append(middles)
+                    names.extend([1] * len(middles))
+                    arc = segments.kinds == Kind.ARC
+                    if arc.any():
+                        centres = arcs_of(segments.p[arc], segments.q[arc], segments.params[arc, 0]).centre
+                        points.append(centres)
+                        names.extend([2] * len(centres))
+            x0, y0, x1, y1 = shape.bounds()
+            points.append(np.array([[(x0 + x1) / 2, (y0 + y1) / 2]]))
+            names.append(3)
+        width, height = board.sheet.width, board.sheet.height
+        sheet = [(x, y) for x in (0.0, width / 2, width) for y in (0.0, height / 2, height)]
+        points.append(np.array(sheet))
+        names.extend([4] * len(sheet))
+        self._points = np.vstack(points)
+        self._names = np.array(names)
+        self._lines = [line for shape in shapes for path in shape.placed() for line in _chords(path.flatten(0.05))]
+        self._ends = np.vstack(self._lines) if self._lines else np.zeros((0, 4))
+        self._guides = all_guides(board)
+        self._grid = grid
+
+    _WORDS = ("node", "middle", "centre", "centre of a shape", "sheet")
+
+    def snap(self, x: float, y: float, reach: float, *, origin: Point | None = None) -> Caught:
+        """The nearest place within reach: places of shapes first, then crossings, a tangent from ``origin``, guides, grid."""
+        gap = np.hypot(self._points[:, 0] - x, self._points[:, 1] - y)
+        k = int(np.argmin(gap))
+        if gap[k] <= reach:
+            return Caught(float(self._points[k, 0]), float(self._points[k, 1]), self._WORDS[int(self._names[k])])
+        crossing = self._crossing(x, y, reach)
+        if crossing is not None:
+            return Caught(*crossing, "intersection")
+        words = []
+        for guide in self._guides:
+            if guide.is_upright and abs(x - guide.at) <= reach:
+                x = guide.at
+                words.append("guide")
+            elif not guide.is_upright and abs(y - guide.at) <= reach:
+                y = guide.at
+                words.append("guide")
+        if words:
+            return Caught(x, y, "guides" if len(words) > 1 else "guide")
+        on = self._on_line(x, y, reach, origin)
+        if on is not None:
+            return on
+        if self._grid > 0:
+            gx, gy = round(x / self._grid) * self._grid, round(y / self._grid) * self._grid
+            if hypot(gx - x, gy - y) <= reach * 1.5:
+                return Caught(gx, gy, "grid")
+        return Caught(x, y, "")
+
+    def _near(self, x: float, y: float, reach: float) -> FloatArray:
+        """Chords (n, 4) within reach of a place."""
+        e = self._ends
+        if not len(e):
+            return e
+        d = e[:, 2:] - e[:, :2]
+        size = np.maximum((d * d).sum(axis=1), 1e-18)
+        t = np.clip(((x - e[:, 0]) * d[:, 0] + (y - e[:, 1]) * d[:, 1]) / size, 0, 1)
+        gap = np.hypot(e[:, 0] + t * d[:, 0] - x, e[:, 1] + t * d[:, 1] - y)
+        return np.asarray(e[gap <= reach][:_NEAR_LINES])
+
+    def _crossing(self, x: float, y: float, reach: float) -> Point | None:
+        near = self._near(x, y, reach)
+        best: tuple[float, Point] | None = None
+        for i in range(len(near)):
+            for j in range(i + 1, len(near)):
+                at = _cross(near[i], near[j])
+                if at is not None:
+                    gap = hypot(at[0] - x, at[1] - y)
+                    if gap <= reach and (best is None or gap < best[0]):
+                        best = gap, at
+        return None if best is None else best[1]
+
+    def _on_line(self, x: float, y: float, reach: float, origin: Point | None) -> Caught | None:
+        """The nearest point of a line; where a line from ``origin`` would touch it, that point."""
+        near = self._near(x, y, reach)
+        if not len(near):
+            return None
+        best = None
+        for a, b, c, d in near.tolist():
+            dx, dy = c - a, d - b
+            size = dx * dx + dy * dy
+            t = min(max(((x - a) * dx + (y - b) * dy) / size, 0.0), 1.0) if size else 0.0
+            at = (a + t * dx, b + t * dy)
+            gap = hypot(at[0] - x, at[1] - y)
+            if best is None or gap < best[0]:
+                best = (gap, at, dx, dy)
+        assert best is not None
+        _, at, dx, dy = best
+        if origin is not None:
+            ox, oy = at[0] - origin[0], at[1] - origin[1]
+            lean = abs(ox * dy - oy * dx) / max(hypot(ox, oy) * hypot(dx, dy), 1e-12)
+            if lean < 0.03 and hypot(ox, oy) > reach:
+                return Caught(*at, "tangent")
+        return Caught(*at, "line")
+
+
+def _chords(flat: FloatArray) -> list[FloatArray]:
+    return [np.hstack((flat[:-1], flat[1:]))] if len(flat) > 1 else []
+
+
+def _cross(one: FloatArray, two: FloatArray) -> Point | None:
+    """Where two chords cross, ends included."""
+    ax, ay, bx, by = one.tolist()
+    cx, cy, dx, dy = two.tolist()
+    ux, uy, vx, vy = bx - ax, by - ay, dx - cx, dy - cy
+    det = ux * vy - uy * vx
+    if abs(det) < 1e-12:
+        return None
+    t = ((cx - ax) * vy - (cy - ay) * vx) / det
+    s = ((cx - ax) * uy - (cy - ay) * ux) / det
+    if -1e-9 <= t <= 1 + 1e-9 and -1e-9 <= s <= 1 + 1e-9:
+        return ax + t * ux, ay + t * uy
+    return None
