@@ -109,14 +109,13 @@ def fonts_in(path: FilePath) -> Iterator[Font]:
     from fontTools.ttLib import TTFont, TTLibError
     from fontTools.ttLib.ttCollection import TTCollection
 
+    is_collection = path.suffix.lower() in (".ttc", ".otc")
     try:
-        if path.suffix.lower() in (".ttc", ".otc"):
-            with open(path, "rb") as handle:
-                count = len(TTCollection(handle, lazy=True).fonts)
-        else:
-            count = 1
-        for number in range(count):
-            with TTFont(path, fontNumber=number if count > 1 else -1, lazy=True) as file:
+        with open(path, "rb") as handle:
+            count = len(TTCollection(handle, lazy=True).fonts) if is_collection else 1
+            for number in range(count):
+                handle.seek(0)
+                file = TTFont(handle, fontNumber=number if is_collection else -1, lazy=True)
                 if not any(table in file for table in ("glyf", "CFF ", "CFF2")):
                     continue
                 names = file["name"]

@@ -7,8 +7,10 @@ import numpy as np
 from archimetra.geometry.path import Path
 from archimetra.geometry.segments import Kind
 
-ROUND_SHARE = 4e-4  # the usual four-cubic circle strays by 2.7e-4 of its radius
-ROUND_MM = 0.002
+# the cubic every program draws for an arc strays from it by 2.7e-4 of the radius for a quarter circle, and by the
+# sixth power of the sweep less for shorter ones; what strays more is another curve
+ROUND_SHARE = 3.2e-4
+ROUND_MM = 0.0006  # what rounding of coordinates adds
 _FLATTEST = 1e-3
 _AT = np.array([0.1, 0.25, 0.4, 0.6, 0.75, 0.9])
 
@@ -43,7 +45,8 @@ def with_arcs(path: Path) -> Path:
         r, h = end - centre, handle - end
         lean = np.abs((r * h).sum(axis=1)) / np.maximum(np.hypot(*r.T) * np.hypot(*h.T), 1e-12)
         ok &= lean < 0.02
-    ok &= off <= np.minimum(ROUND_MM + ROUND_SHARE * radius, 0.02)
+    quarters = 4 * np.arctan(np.abs(safe)) / (np.pi / 2)
+    ok &= off <= ROUND_MM + ROUND_SHARE * radius * quarters**6
     if not ok.any():
         return path
     kinds, params = path.kinds.copy(), path.params.copy()
