@@ -53,11 +53,10 @@ def drag(
         QTest.mouseRelease(widget, with_button, modifier, end)
 
 
-def hover(widget, at: QPointF) -> None:
+def hover(widget, at: QPointF, *, buttons=Qt.MouseButton.NoButton, modifier=Qt.KeyboardModifier.NoModifier) -> None:
     """Move over a widget without the one pointer of the screen, which windows of other test processes move too."""
     event = QMouseEvent(
-        QEvent.Type.MouseMove, at, widget.mapToGlobal(at), Qt.MouseButton.NoButton, Qt.MouseButton.NoButton,
-        Qt.KeyboardModifier.NoModifier,
+        QEvent.Type.MouseMove, at, widget.mapToGlobal(at), Qt.MouseButton.NoButton, buttons, modifier,
     )  # fmt: skip
     QApplication.sendEvent(widget, event)
 

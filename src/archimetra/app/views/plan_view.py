@@ -345,7 +345,9 @@ class PlanView(QWidget):
         elif doing in (Doing.SIZING, Doing.TURNING) and self._map is not None:
             m, self._map = self._map, None
             self.mapped.emit(m, "Size" if doing is Doing.SIZING else "Turn")
-        elif doing is Doing.PRESSED:
+        elif doing is Doing.PRESSED or (doing in (Doing.SIZING, Doing.TURNING) and self._press == at):
+            if doing is not Doing.PRESSED:  # a click on a handle is meant for what lies under it
+                self._hit = pick_at(self._targets, *self.view.to_board(at), PICK_REACH_PX / self.view.scale)
             self._click(is_more)
         elif doing is Doing.FRAMING:
             (x0, y0), (x1, y1) = self.view.to_board(self._press), self.view.to_board(at)
