@@ -111,7 +111,7 @@ class Content:
         if self._rows and m.is_similarity:
             rows = np.array(self._rows)
             p, q = m.apply(rows[:, 0:2]), m.apply(rows[:, 2:4])
-            bulge = rows[:, 4] * (-1.0 if m.determinant < 0 else 1.0)
+            bulge = rows[:, 4] * (-1.0 if m.determinant < 0 else 1.0) + 0.0  # no line keeps a minus nought
             for row, (own, own_key, _) in zip(np.column_stack((p, q, bulge)).tolist(), self._row_of, strict=True):
                 out.add_row(tuple(row), own or layer, f"{key}/{own_key}", order)
             paths, path_of = self._paths, self._path_of

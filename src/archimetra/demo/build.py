@@ -1,0 +1,142 @@
+"""The sample job made from its drawings by the real readers and edits: ``python -m archimetra.demo.build`` writes the file
+that ships, so that opening it takes no longer than opening any job. A test holds the file to what this makes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from importlib.resources import files
+from pathlib import Path as FilePath
+from typing import Any
+
+from archimetra.artwork.drawing import Drawing, with_true_size
+from archimetra.artwork.mend import simplify
+from archimetra.artwork.read import read_artwork
+from archimetra.artwork.text_form import TextForm
+from archimetra.artwork.trace import open_picture, trace
+from archimetra.artwork.trace_settings import TraceSettings
+from archimetra.demo import FILE, artwork
+from archimetra.geometry.affine import Affine
+from archimetra.job import edits, landing, layering, placing, shaping
+from archimetra.job.bits import STARTER_RACK
+from archimetra.job.cuts import Overrides, Side, Tabs
+from archimetra.job.file import JobFile, save_job
+from archimetra.job.forms import EllipseForm, RectangleForm
+from archimetra.job.ids import BoardId, ShapeId
+from archimetra.job.job import Board, Job
+from archimetra.job.placing import Rows
+from archimetra.job.shapes import Source
+from archimetra.job.sheet import HoldDown, Material, Sheet, Zero, ZeroAt
+
+BITS = {bit.name: bit.id for bit in STARTER_RACK}
+NONE = Tabs()
+
+
+def build() -> JobFile:
+    """The sample as a new document: five boards, five kinds of artwork."""
+    boards = (
+        _board("board1", "Dial face", 320, 320, (18.3, 18.1, 18.2), Material.ASH, bed=(120.0, 80.0)),
+        _board("board2", "Dial back", 320, 320, (18.3, 18.1, 18.2), Material.ASH, bed=(120.0, 80.0)),
+        _board("board3", "Star plug", 220, 220, (12.4, 12.3), Material.WALNUT, bed=(120.0, 80.0)),
+        _board("board4", "Hands", 400, 300, (3.1, 3.0), Material.BIRCH_PLY, bed=(60.0, 60.0)),
+        _board("board5", "Notice board", 1480, 420, (21.0, 20.8), Material.PINE, bed=(0.0, 0.0)),
+    )
+    job = Job(name="Quay tide clock", bits=STARTER_RACK, boards=boards)
+    for make in (_dial_face, _dial_back, _star_plug, _hands, _notice_board):
+        job = make(job)
+    names = ("dial-face.svg", "dial-back.dxf", "star-plug.svg", "gull.png", "notice-board.pdf")
+    return JobFile(job, {name: artwork(name) for name in names})
+
+
+def _dial_face(job: Job) -> Job:
+    """SVG in millimetres."""
+    job, by_name = _bring(job, "board1", read_artwork(artwork("dial-face.svg"), name="dial-face.svg"), "dial-face.svg")
+    job = _profile(job, "board1", "Star", [by_name["star"]], bit=BITS["3 mm straight"], side=Side.INSIDE,
+                   goes_through=False, end_depth=5.0, tabs=NONE)  # fmt: skip
+    job = _profile(job, "board1", "Wave border", [by_name["wave border"]], bit=BITS["1.5 mm straight"], side=Side.ON,
+                   goes_through=False, end_depth=1.2, tabs=NONE)  # fmt: skip
+    job = _profile(job, "board1", "Arbor hole", [by_name["arbor hole"]], bit=BITS["6 mm straight"], side=Side.INSIDE,
+                   tabs=NONE)  # fmt: skip
+    return _profile(job, "board1", "Outline", [by_name["dial"]], bit=BITS["6 mm straight"], side=Side.OUTSIDE,
+                    tabs=Tabs(count=4, length=12.0, thickness=3.0), run=Overrides(depth_per_pass=4.0))  # fmt: skip
+
+
+def _dial_back(job: Job) -> Job:
+    """DXF of loose lines, some drawn twice, and blocks."""
+    job, _ = _bring(job, "board2", read_artwork(artwork("dial-back.dxf"), name="dial-back.dxf"), "dial-back.dxf")
+    board = job.boards[1]
+    by_layer = {layer.name: [s.id for s in board.shapes if s.layer == layer.id] for layer in board.layers}
+    for name, layer, depth in (("Movement", "movement", 9.0), ("Dowel holes", "dowels", 10.0)):
+        job = _profile(job, "board2", name, by_layer[layer], bit=BITS["6 mm straight"], side=Side.INSIDE,
+                       goes_through=False, end_depth=depth, tabs=NONE)  # fmt: skip
+    return job
+
+
+def _star_plug(job: Job) -> Job:
+    """SVG in pixels, 96 to the inch."""
+    job, by_name = _bring(job, "board3", read_artwork(artwork("star-plug.svg"), name="star-plug.svg"), "star-plug.svg")
+    return _profile(job, "board3", "Star", [by_name["star"]], bit=BITS["3 mm straight"], side=Side.OUTSIDE,
+                    goes_through=False, end_depth=5.0, tabs=NONE)  # fmt: skip
+
+
+def _hands(job: Job) -> Job:
+    """A traced picture on name tags that are drawn, lettered and repeated."""
+    picture = open_picture(artwork("gull.png"), name="gull.png")
+    traced = with_true_size(trace(picture, TraceSettings(speck_px=12), name="gull.png"), is_width=True, true_mm=46.0)
+    job, by_name = _bring(job, "board4", traced, "gull.png")
+    board, gull = BoardId("board4"), list(by_name.values())
+    job = shaping.mend(job, board, gull, lambda s: simplify(s, tolerance_mm=0.05)[0], "Simplify")[0].edit.job
+    made: list[ShapeId] = list(gull)
+    job = placing.move_to(job, board, gull, placing.Anchor.MIDDLE, (72.0, 58.0)).job
+    for form, at, name in (
+        (RectangleForm(width=96.0, depth=66.0, corner_radius=10.0), (72.0, 51.0), "tag"),
+        (EllipseForm(width=5.0, depth=5.0), (31.5, 76.5), "hole"),
+        (TextForm(text="QUAY", font="Zilla Slab Bold", cap_height=13.0), (72.0, 24.5), "QUAY"),
+    ):
+        done = shaping.draw(job, board, form, Affine.shift(*at), name=name)
+        job, made = done.edit.job, [*made, *done.pick]
+    tag, hole = made[-3], made[-2]
+    job = layering.group_shapes(job, board, made).job
+    job = _profile(job, "board4", "Holes", [hole], bit=BITS["3 mm straight"], side=Side.INSIDE, tabs=NONE)
+    job = _profile(job, "board4", "Tags", [tag], bit=BITS["3 mm straight"], side=Side.OUTSIDE, tabs=NONE)
+    edit, _ = placing.rows_and_columns(job, board, made, Rows(3, 3, 12.0, 12.0, True))
+    return edit.job
+
+
+def _notice_board(job: Job) -> Job:
+    """PDF. Longer than the bed: it is cut when it can be tiled."""
+    drawing = read_artwork(artwork("notice-board.pdf"), name="notice-board.pdf")
+    return _bring(job, "board5", drawing, "notice-board.pdf")[0]
+
+
+# ---- inner workings
+
+
+def _board(
+    id_: str,
+    name: str,
+    width: float,
+    height: float,
+    readings: tuple[float, ...],
+    material: Material,
+    *,
+    bed: tuple[float, float],
+) -> Board:
+    hold_down = HoldDown.TAPED if readings[0] < 5 else HoldDown.CLAMPED
+    sheet = Sheet(width=float(width), height=float(height), readings=readings, material=material, grain_degrees=0.0,
+                  hold_down=hold_down)  # fmt: skip
+    return Board(id=BoardId(id_), name=name, sheet=sheet, zero=Zero(at=ZeroAt.FRONT_LEFT), bed_x=bed[0], bed_y=bed[1])
+
+
+def _bring(job: Job, board: str, drawing: Drawing, source: str) -> tuple[Job, dict[str, ShapeId]]:
+    edit, ids = landing.place_drawing(job, BoardId(board), drawing, source=Source(name=source))
+    shapes = {shape.id: shape for b in edit.job.boards if b.id == board for shape in b.shapes}
+    return edit.job, {shapes[id_].name: id_ for id_ in ids}
+
+
+def _profile(job: Job, board: str, name: str, shapes: Sequence[ShapeId], **fields: Any) -> Job:
+    edit, cut = edits.add_profile(job, BoardId(board), shapes, name=name)
+    return edits.change_cut(edit.job, cut, name, **fields).job
+
+
+if __name__ == "__main__":
+    save_job(FilePath(str(files("archimetra.demo").joinpath(FILE))), build())

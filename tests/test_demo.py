@@ -1,0 +1,61 @@
+"""The sample job is what its drawings make, and it is sound."""
+
+from __future__ import annotations
+
+import pytest
+
+from archimetra.artwork.read import read_artwork
+from archimetra.demo import artwork, quay_tide_clock
+from archimetra.demo.build import build
+from archimetra.engine.planning import plan_board
+from archimetra.job.forms import RectangleForm
+from archimetra.job.placing import box_of
+
+
+def test_the_shipped_file_is_what_the_readers_and_edits_make_of_the_drawings():
+    shipped, made = quay_tide_clock(), build()
+    assert shipped.sources == made.sources
+    assert shipped.job == made.job, "make it anew: python -m archimetra.demo.build"
+
+
+@pytest.mark.parametrize(
+    ("name", "size"),
+    [
+        ("dial-face.svg", (284, 284)),
+        ("dial-back.dxf", (284, 284)),
+        ("star-plug.svg", (196, 196)),
+        ("notice-board.pdf", (1440, 380)),
+        ("gull.png", (61.9, 25.75)),
+    ],
+)
+def test_each_drawing_lands_true_to_size(name, size):
+    x0, y0, x1, y1 = read_artwork(artwork(name), name=name).bounds()
+    assert (x1 - x0, y1 - y0) == pytest.approx(size, abs=0.3 if name.endswith("png") else 0.01)
+
+
+def test_the_dirty_drawing_is_mended_on_its_way_in():
+    told = {entry.code: entry.sentence for entry in read_artwork(artwork("dial-back.dxf"), name="t.dxf").report}
+    assert "drawn twice" in told["doubles"]
+    assert "5 closed outlines" in told["joined"]
+    assert "gaps" in told
+
+
+def test_every_board_plans_without_a_finding_and_lies_on_its_sheet():
+    job = quay_tide_clock().job
+    for board in job.boards:
+        x0, y0, x1, y1 = box_of(board.shapes)
+        assert x0 >= 0
+        assert y0 >= 0
+        assert x1 <= board.sheet.width
+        assert y1 <= board.sheet.height
+        plan = plan_board(job, board, {})
+        assert plan.findings == (), board.name
+        assert len(plan.run.blocks) == len(board.cuts)
+
+
+def test_tags_are_copied_with_their_cuts_and_keep_their_measures():
+    board = quay_tide_clock().job.boards[3]
+    tags = [shape for shape in board.shapes if isinstance(shape.form, RectangleForm)]
+    assert len(tags) == 9
+    assert set(board.cuts[1].shapes) == {shape.id for shape in tags}
+    assert len({shape.group for shape in board.shapes}) == 9
