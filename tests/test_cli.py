@@ -81,7 +81,8 @@ class TestFromDrawingToFile:
         assert areas[0].symmetric_difference(areas[1]).area < 0.3
 
     def test_the_streaming_controller_gets_a_file_a_bit_in_running_order(self, clock, tmp_path, capsys):
-        assert main(["export", str(clock), "--out", str(tmp_path / "out"), "--controller", "streaming"]) == 0
+        board = ["--board", "Dial face"]
+        assert main(["export", str(clock), "--out", str(tmp_path / "out"), "--controller", "streaming", *board]) == 0
         names = [Path(line).name for line in capsys.readouterr().out.splitlines()]
         assert [name.split("-")[5] for name in names] == ["1", "2", "3"]
         assert all(name.endswith(".nc") for name in names)
@@ -125,7 +126,8 @@ class TestTelling:
         assert main(["check", str(clock), "--json"]) == 0
         told = json.loads(capsys.readouterr().out)
         assert told["job"] == "Quay tide clock"
-        (board,) = told["boards"]
+        board = told["boards"][0]
+        assert [row["board"] for row in told["boards"]][1:] == ["Dial back", "Star plug", "Hands", "Notice board"]
         assert set(board) == {"board", "seconds", "cuts", "moves", "findings"}
         assert board["seconds"] > 300
         assert board["findings"] == []

@@ -27,7 +27,7 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import bounds_of, transform_together
 from archimetra.geometry.pieces import Pieces
-from archimetra.geometry.segments import Kind, boxes
+from archimetra.geometry.segments import Kind
 
 if TYPE_CHECKING:
     from ezdxf.document import Drawing as Document
@@ -164,7 +164,7 @@ def _plausible(scale: Scale, content: Content, *, is_imperial: bool) -> Scale:
 
 def _widest(content: Content) -> float:
     """The larger extent in the file's units."""
-    around = _boxes(content)
+    around = content.boxes()
     return float((around[:, 2:].max(axis=0) - around[:, :2].min(axis=0)).max()) if len(around) else 0.0
 
 
@@ -228,7 +228,7 @@ def _scaled(loose: Pieces, factor: float) -> FloatArray:
 
 def _without_far(content: Content, name: str, scale: Scale, report: list[Entry]) -> Content:
     """Things so far from all the rest that only damage puts them there, left out and told."""
-    every = _boxes(content) * scale.mm_per_unit
+    every = content.boxes() * scale.mm_per_unit
     if not len(every):
         return content
     extent = every[:, 2:].max(axis=0) - every[:, :2].min(axis=0)
@@ -245,15 +245,3 @@ def _without_far(content: Content, name: str, scale: Scale, report: list[Entry])
     report.append(left_out("dxf-far", words))
     count = content.loose().number
     return content.without(far[:count], far[count:])
-
-
-def _boxes(content: Content) -> FloatArray:
-    """The box (n, 4) of every loose piece, then of every shape, in the file's units."""
-    loose = content.loose()
-    out = np.zeros((0, 4))
-    if loose.number:
-        around = boxes(loose.segments())
-        first = loose.first[:-1]
-        out = np.hstack((np.minimum.reduceat(around[:, :2], first), np.maximum.reduceat(around[:, 2:], first)))
-    bounds_of([path for shape in content.shapes for path in shape.paths])  # finds all boxes in one go
-    return np.vstack((out, np.array([bounds_of(shape.paths) for shape in content.shapes]).reshape(-1, 4)))

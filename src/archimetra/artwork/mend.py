@@ -20,7 +20,7 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.doubles import middles, twins, without_overlaps
 from archimetra.geometry.fill import FillRule
-from archimetra.geometry.path import Path, bounds_of, lengths_of
+from archimetra.geometry.path import Path, bounds_of
 from archimetra.geometry.pieces import pieces_of
 from archimetra.geometry.refit import FINE_MM, FIT_MM, crossings, deviation, region_paths
 from archimetra.geometry.region import region_of, unite
@@ -146,7 +146,7 @@ def drop_doubles(shapes: Sequence[DrawnShape], *, tolerance_mm: float = DOUBLE_M
     if len(paths) < 2:
         return Mended(list(shapes), [(k,) for k in range(len(shapes))], [])
     bounds_of(paths)  # finds all boxes in one go
-    features = np.column_stack((np.array([path.bounds() for path in paths]), lengths_of(paths)))
+    features = np.array([path.bounds() for path in paths])
     pairs = _near_rows(features, tolerance_mm)
     dropped: dict[int, int] = {}
     told: list[tuple[float, float]] = []

@@ -176,7 +176,9 @@ def trace(picture: Picture, settings: TraceSettings, *, name: str, tones: Toned 
         raise ArtworkError("No tone is chosen as ink. Choose at least one.")
     if len(set(settings.ink)) == settings.tones:
         raise ArtworkError("Every tone is chosen as ink, so there is nothing around it. Leave at least one out.")
-    mask = np.isin(tones.labels, settings.ink)
+    is_ink = np.zeros(256, dtype=bool)
+    is_ink[list(settings.ink)] = True
+    mask = is_ink[tones.labels]
     if not mask.any():
         raise ArtworkError(f"{name} has nothing of the tone chosen as ink. Choose another.")
     paths = _followed(mask, settings)

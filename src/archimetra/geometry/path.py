@@ -16,9 +16,10 @@ arc length; ``cubic`` says how exact that is.
 
 from __future__ import annotations
 
+import gc
 from collections.abc import Sequence
 from hashlib import blake2b
-from math import atan, atan2, ceil, cos, pi, sin, tan
+from math import atan, atan2, ceil, cos, isfinite, pi, sin, tan
 
 import numpy as np
 
@@ -96,8 +97,10 @@ class Path:
     def circle(centre: tuple[float, float], radius: float) -> Path:
         """Counter-clockwise from three o'clock, as two half circles."""
         x, y = centre
-        nodes = np.array([(x + radius, y), (x - radius, y), (x + radius, y)])
-        return Path.arcs(nodes, np.ones(2), closed=True)
+        if not (isfinite(x) and isfinite(y) and isfinite(radius)):
+            raise ValueError("a path holds finite numbers only")
+        nodes = np.array([(x + radius, y), (x - radius, y), (x + radius, y)], dtype=np.float64)
+        return Path._trusted(frozen(nodes), _CIRCLE_KINDS, _CIRCLE_PARAMS, closed=True)
 
     @staticmethod
     def rectangle(x: float, y: float, width: float, height: float) -> Path:
@@ -428,6 +431,10 @@ class Path:
         return out
 
 
+_CIRCLE_KINDS: ByteArray = frozen(np.full(2, _ARC, np.uint8))
+_CIRCLE_PARAMS: FloatArray = frozen(np.array([[1.0, 0.0, 0.0, 0.0], [1.0, 0.0, 0.0, 0.0]]))
+
+
 def bounds_of(paths: Sequence[Path]) -> tuple[float, float, float, float] | None:
     """Exact bounds of several paths together; None for none."""
     if len(paths) < 2:
@@ -456,16 +463,22 @@ def paths_of(
     nodes, kinds, params = frozen(nodes), frozen(kinds), frozen(params)
     out = []
     node = segment = 0
-    for size, is_closed in zip(sizes, closed, strict=True):
-        out.append(
-            Path._trusted(
-                nodes[node : node + size + 1],
-                kinds[segment : segment + size],
-                params[segment : segment + size],
-                closed=is_closed,
+    was_on = gc.isenabled()
+    gc.disable()  # nothing made here is garbage, and looking for some takes longer than the paths
+    try:
+        for size, is_closed in zip(sizes, closed, strict=True):
+            out.append(
+                Path._trusted(
+                    nodes[node : node + size + 1],
+                    kinds[segment : segment + size],
+                    params[segment : segment + size],
+                    closed=is_closed,
+                )
             )
-        )
-        node, segment = node + size + 1, segment + size
+            node, segment = node + size + 1, segment + size
+    finally:
+        if was_on:
+            gc.enable()
     return out
 
 

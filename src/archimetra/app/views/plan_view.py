@@ -149,6 +149,7 @@ class PlanView(QWidget):
         self._caught = Caught(0.0, 0.0, "")
         self.cursor_place: tuple[float, float] = (0.0, 0.0)
         self._handle: tuple[int, int] = (0, 0)
+        self._box_of: tuple[object, tuple[float, float, float, float] | None] | None = None
         self._moving_box: tuple[float, float, float, float] | None = None
         self._map: Affine | None = None  # how the picked shapes are being sized or turned
         self._typed = ""
@@ -548,12 +549,16 @@ class PlanView(QWidget):
         return Affine.scale(sx, sy, about=about)
 
     def _picked_box(self) -> tuple[float, float, float, float] | None:
-        wanted = set(self._picked)
-        boxes = [t.box for t in self._targets if t.id in wanted]
-        if not boxes:
-            return None
-        x0, y0, x1, y1 = zip(*boxes, strict=True)
-        return min(x0), min(y0), max(x1), max(y1)
+        key = (id(self._targets), self._picked)
+        if self._box_of is None or self._box_of[0] != key:
+            wanted = set(self._picked)
+            boxes = [t.box for t in self._targets if t.id in wanted]
+            found = None
+            if boxes:
+                x0, y0, x1, y1 = zip(*boxes, strict=True)
+                found = (min(x0), min(y0), max(x1), max(y1))
+            self._box_of = (key, found)
+        return self._box_of[1]
 
     def _handles_box(self) -> tuple[float, float, float, float] | None:
         """The box whose handles are shown: of what is picked and free, if it is large enough on the screen."""

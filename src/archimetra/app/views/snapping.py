@@ -8,7 +8,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.arrays import FloatArray, IntArray
+from archimetra.geometry.path import Path, flatten_together
 from archimetra.geometry.segments import Kind, arcs_of
 from archimetra.job.guides import all_guides
 from archimetra.job.job import Board
@@ -97,36 +98,26 @@ class PointTargets:
     """What a point can catch on: the places of shapes, the sheet, guides and the grid."""
 
     def __init__(self, board: Board, shapes: Sequence[Shape], grid: float = 0.0) -> None:
-        points: list[FloatArray] = []
-        names: list[int] = []
+        paths: list[Path] = []
+        boxes: list[Box] = []
+        nodes = 0
         for shape in shapes:
-            if sum(map(len, points)) > MOST_POINTS:
+            own = shape.placed()
+            nodes += sum(len(path.nodes) for path in own)
+            if nodes > MOST_POINTS:
                 break
-            for path in shape.placed():
-                segments = path.segments
-                points.append(path.nodes)
-                names.extend([0] * len(path.nodes))
-                if len(path):
-                    straight = segments.kinds == Kind.LINE
-                    middles = (segments.p[straight] + segments.q[straight]) / 2
-                    points.append(middles)
-                    names.extend([1] * len(middles))
-                    arc = segments.kinds == Kind.ARC
-                    if arc.any():
-                        centres = arcs_of(segments.p[arc], segments.q[arc], segments.params[arc, 0]).centre
-                        points.append(centres)
-                        names.extend([2] * len(centres))
-            x0, y0, x1, y1 = shape.bounds()
-            points.append(np.array([[(x0 + x1) / 2, (y0 + y1) / 2]]))
-            names.append(3)
+            paths.extend(own)
+            boxes.append(shape.bounds())
+        points, names = _places_of(paths, boxes)
         width, height = board.sheet.width, board.sheet.height
         sheet = [(x, y) for x in (0.0, width / 2, width) for y in (0.0, height / 2, height)]
         points.append(np.array(sheet))
-        names.extend([4] * len(sheet))
+        names.append(np.full(len(sheet), 4))
         self._points = np.vstack(points)
-        self._names = np.array(names)
-        self._lines = [line for shape in shapes for path in shape.placed() for line in _chords(path.flatten(0.05))]
-        self._ends = np.vstack(self._lines) if self._lines else np.zeros((0, 4))
+        self._names = np.concatenate(names)
+        flatten_together(paths, 0.05)
+        chords = [chord for path in paths for chord in _chords(path.flatten(0.05))]
+        self._ends = np.vstack(chords) if chords else np.zeros((0, 4))
         self._guides = all_guides(board)
         self._grid = grid
 
@@ -205,6 +196,23 @@ class PointTargets:
             if lean < 0.03 and hypot(ox, oy) > reach:
                 return Caught(*at, "tangent")
         return Caught(*at, "line")
+
+
+def _places_of(paths: Sequence[Path], boxes: Sequence[Box]) -> tuple[list[FloatArray], list[IntArray]]:
+    """Nodes, middles of straight pieces, centres of arcs, centres of shapes; and which each is (0 to 3)."""
+    points: list[FloatArray] = []
+    if paths:
+        points.append(np.concatenate([path.nodes for path in paths]))
+        p = np.concatenate([path.nodes[:-1] for path in paths])
+        q = np.concatenate([path.nodes[1:] for path in paths])
+        kinds = np.concatenate([path.kinds for path in paths])
+        params = np.concatenate([path.params for path in paths])
+        straight, arc = kinds == Kind.LINE, kinds == Kind.ARC
+        points.append((p[straight] + q[straight]) / 2)
+        points.append(arcs_of(p[arc], q[arc], params[arc, 0]).centre)
+        box = np.array(boxes)
+        points.append((box[:, :2] + box[:, 2:]) / 2)
+    return points, [np.full(len(places), k) for k, places in enumerate(points)]
 
 
 def _chords(flat: FloatArray) -> list[FloatArray]:
