@@ -215,3 +215,35 @@ class TestRendering:
 
 def test_the_sample_drawing_is_what_the_sample_job_holds():
     assert quay_tide_clock().sources["dial-face.svg"] == artwork("dial-face.svg")
+
+
+class TestArtworkOut:
+    @pytest.mark.parametrize("ending", ["svg", "dxf"])
+    def test_a_board_s_artwork_is_written_true_to_size(self, clock, tmp_path, capsys, ending):
+        from archimetra.artwork.read import read_artwork_file
+
+        out = tmp_path / f"plug.{ending}"
+        assert main(["artwork", str(clock), "--board", "Star plug", "--out", str(out)]) == 0
+        assert "2 shapes" in capsys.readouterr().out
+        x0, y0, x1, y1 = read_artwork_file(out).bounds()
+        assert (x1 - x0, y1 - y0) == pytest.approx((196, 196), abs=0.01)
+
+    @pytest.mark.parametrize(
+        ("more", "words"),
+        [(["--board", "Attic", "--out", "a.svg"], "no board 'Attic'"), (["--out", "a.txt"], "neither .svg nor .dxf")],
+    )
+    def test_what_cannot_be_written_is_a_sentence(self, clock, capsys, more, words):
+        assert main(["artwork", str(clock), *more]) == 1
+        assert words in capsys.readouterr().err
+
+    @pytest.mark.parametrize("name", ["dial-back.dxf", "notice-board.pdf", "gull.png", "star-plug.svg"])
+    def test_every_kind_of_artwork_is_inspected_and_makes_a_job(self, tmp_path, capsys, name):
+        from archimetra.demo import artwork as drawing
+
+        art = tmp_path / name
+        art.write_bytes(drawing(name))
+        assert main(["inspect", str(art)]) == 0
+        assert "mm" in capsys.readouterr().out
+        job = tmp_path / "a.archimetra"
+        assert main(["new", str(job), "--art", str(art), "--sheet", "1600x600x18"]) == 0
+        assert load_job(job).job.boards[0].shapes

@@ -43,7 +43,7 @@ def test_every_local_link_and_picture_in_the_documents_is_there():
 
 def test_the_commands_named_in_the_documents_are_those_the_program_takes():
     said = (ROOT / "docs" / "scripting.md").read_text()
-    for command in ("new", "inspect", "check", "export", "render"):
+    for command in ("new", "inspect", "artwork", "check", "export", "render"):
         told = subprocess.run(
             [sys.executable, "-m", "archimetra", command, "--help"], capture_output=True, text=True, check=True
         ).stdout

@@ -22,7 +22,14 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     given = list(sys.argv[1:] if arguments is None else arguments)
     parser = _parser()
-    commands = {"export": _export, "check": _check, "render": _render, "inspect": _inspect, "new": _new}
+    commands = {
+        "export": _export,
+        "check": _check,
+        "render": _render,
+        "inspect": _inspect,
+        "new": _new,
+        "artwork": _artwork,
+    }
     if given and given[0] in commands:
         options = parser.parse_args(given)
         try:
@@ -36,7 +43,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _window_parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="archimetra",
-        description="Plan, see and check what a CNC router cuts. Commands: export, check, render, inspect, new "
+        description="Plan, see and check what a CNC router cuts. Commands: export, check, render, inspect, new, artwork "
         "(each with --help).",
     )
     parser.add_argument("job", nargs="?", type=Path, help="a job file to open")
@@ -72,6 +79,10 @@ def _parser() -> argparse.ArgumentParser:
     inspect.add_argument("art", type=Path)
     inspect.add_argument("--page", type=int, default=1, metavar="N", help="page of a PDF, from 1")
     inspect.add_argument("--json", action="store_true")
+    drawn = commands.add_parser("artwork", help="write a board's artwork as SVG or DXF, true to size")
+    drawn.add_argument("job", type=Path)
+    drawn.add_argument("--board", metavar="NAME", help="the first board by default")
+    drawn.add_argument("--out", type=Path, required=True, metavar="FILE", help="a name ending in .svg or .dxf")
     new = commands.add_parser("new", help="make a job file from artwork")
     new.add_argument("job", type=Path)
     new.add_argument("--art", type=Path, required=True, metavar="FILE")
@@ -233,6 +244,20 @@ def _new(options: argparse.Namespace) -> int:
         edit = edits.change_cut(edit.job, cut, "Side", side=side)
     save_job(options.job, JobFile(edit.job, {options.art.name: options.art.read_bytes()}))
     print(options.job)
+    return 0
+
+
+def _artwork(options: argparse.Namespace) -> int:
+    from archimetra.base.errors import JobFileError
+    from archimetra.output.artwork_file import write_artwork
+
+    job = _load(options.job)
+    board = next((b for b in job.boards if options.board in (None, b.name)), None)
+    if board is None:
+        names = ", ".join(b.name for b in job.boards)
+        raise JobFileError(f"There is no board '{options.board}' in this job. It has: {names}.")
+    count = write_artwork(options.out, board, [shape.id for shape in board.shapes], title=job.name)
+    print(f"{options.out}: {counted(count, 'shape')}")
     return 0
 
 

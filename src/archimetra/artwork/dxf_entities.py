@@ -73,11 +73,13 @@ class Content:
     def drop_unsound(self) -> int:
         """Rows with places that are no numbers taken out; how many there were."""
         rows = np.array(self._rows, dtype=np.float64).reshape(-1, 5)
-        sound = [bool(keep) for keep in np.isfinite(rows).all(axis=1)]
-        if not all(sound):
-            self._rows = [row for row, keep in zip(self._rows, sound, strict=True) if keep]
-            self._row_of = [of for of, keep in zip(self._row_of, sound, strict=True) if keep]
-        return sound.count(False)
+        unsound = np.unique(np.flatnonzero(~np.isfinite(rows)) // 5)
+        sound = np.ones(len(rows), dtype=bool)
+        sound[unsound] = False
+        if len(unsound):
+            self._rows = [row for row, keep in zip(self._rows, sound.tolist(), strict=True) if keep]
+            self._row_of = [of for of, keep in zip(self._row_of, sound.tolist(), strict=True) if keep]
+        return len(unsound)
 
     def boxes(self) -> FloatArray:
         """The box (n, 4) of every loose piece, then of every shape, in the file's units. Found once."""

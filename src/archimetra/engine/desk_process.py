@@ -72,7 +72,9 @@ def _trace(request: ArtworkRequest, data: bytes, name: str) -> ArtworkRead:
     drawing, problem = None, ""
     try:
         drawing = trace(picture, request.trace, name=name, tones=tones)
-        if request.mm_per_unit > 0:
+        if request.width_mm > 0:
+            drawing = with_scale(drawing, request.width_mm / picture.pixels.shape[1])
+        elif request.mm_per_unit > 0:
             drawing = with_scale(drawing, request.mm_per_unit)
     except ArtworkError as error:
         problem = str(error)

@@ -68,7 +68,7 @@ class MomentRequest(msgspec.Struct, frozen=True, eq=False):
 
 class ArtworkRequest(msgspec.Struct, frozen=True):
     """Read artwork: a file, or bytes that have been read before (or pasted) under a name. ``page`` is that of a PDF,
-    ``trace`` how a picture is traced; ``mm_per_unit`` above 0 keeps a size chosen before."""
+    ``trace`` how a picture is traced; ``mm_per_unit`` above 0 keeps a size chosen before, ``width_mm`` the width a picture has inside a drawing."""
 
     number: int
     path: str = ""
@@ -77,6 +77,7 @@ class ArtworkRequest(msgspec.Struct, frozen=True):
     page: int = 1
     trace: TraceSettings = TraceSettings()
     mm_per_unit: float = 0.0
+    width_mm: float = 0.0
 
 
 class FilesRequest(msgspec.Struct, frozen=True, eq=False):

@@ -7,7 +7,9 @@ import numpy as np
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.fill import FillRule
+from archimetra.geometry.joining import join
 from archimetra.geometry.path import Path
+from archimetra.geometry.pieces import pieces_of
 from archimetra.job import edits, landing
 from archimetra.job.job import new_job
 from archimetra.stock.shade import face, paint
@@ -24,6 +26,8 @@ def warm() -> None:
     edit, _ = edits.add_profile(edit.job, board.id, ids)
     job, board = edit.job, edit.job.boards[0]
     plan = plan_board(job, board, {})
+    corner = [Path.polyline([(0, 0), (5, 0)], closed=False), Path.polyline([(5, 0), (5, 5)], closed=False)]
+    join(pieces_of(corner), tolerance_mm=0.1)
     stock = StockTimeline(board.sheet, plan.run, job.bits, cell=2.0, times=plan.times.ends)
     stock.seek(plan.times.total / 2)
     stock.section((0, 0), (100, 100), plan.times.total, samples=10)

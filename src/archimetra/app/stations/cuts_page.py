@@ -26,11 +26,11 @@ from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, l
 from archimetra.app.widgets.form import Form
 from archimetra.app.widgets.sketches import CutSketch, CutSketchData
 from archimetra.base.findings import Severity
-from archimetra.job import edits
+from archimetra.job import edits, layering
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut, Direction, Entry, Side
 from archimetra.job.edit import Edit
-from archimetra.job.ids import CutId
+from archimetra.job.ids import CutId, LayerId
 from archimetra.job.quantities import format_length
 from archimetra.output.times import clock
 from archimetra.toolpath.passes import pass_depths
@@ -75,6 +75,7 @@ class CutsPage(Page):
         self._name = TextField("Cut name")
         form.row("Name", self._name)
         self._name.entered.connect(self._rename)
+        self._layer = self.combo_row(form, "Follows layer", self._choose_layer)
         self._bit = self.combo_row(form, "Bit", self._choose_bit)
         self._bit.setIconSize(QSize(16, 16))
         self._side = ChoiceRow("Side", [(Side.OUTSIDE, "Outside"), (Side.INSIDE, "Inside"), (Side.ON, "On line")])
@@ -192,6 +193,8 @@ class CutsPage(Page):
         cut, bit, sheet = self.cut, self.bit, board.sheet
         self._kind.setText(cut.side.value)
         self._name.show_text(cut.name)
+        followed = next((i for i, layer in enumerate(board.layers) if layer.id == cut.layer), -1)
+        fill(self._layer, ["none", *[layer.name for layer in board.layers]], followed + 1)
         self._show_bits()
         for choice, value in ((self._side, cut.side), (self._direction, cut.direction), (self._entry, cut.entry)):
             choice.show_value(value)
@@ -215,6 +218,12 @@ class CutsPage(Page):
         super().show_theme(tokens)
         self._sketch.tokens = tokens
         self._sketch.update()
+
+    def _choose_layer(self, index: int) -> None:
+        """The cut takes all shapes of a layer, now and later, besides those picked for it."""
+        s = self.session
+        layer = s.board.layers[index - 1].id if index else LayerId("")
+        s.apply(layering.follow_layer(s.job, self.cut.id, layer))
 
     def _show_bits(self) -> None:
         bits = self.session.job.bits

@@ -14,7 +14,7 @@ from archimetra.app.stations.import_panel import ImportPanel
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.app.widgets.form import Form
-from archimetra.artwork.drawing import Drawing
+from archimetra.artwork.drawing import Drawing, DrawnPicture
 from archimetra.artwork.report import Entry, Topic
 from archimetra.artwork.trace_settings import MOST_TONES, TraceSettings
 from archimetra.base.errors import ArchimetraError
@@ -68,6 +68,7 @@ class BringPanel(Panel):
         self._request = ArtworkRequest(0)
         self._read: ArtworkRead | None = None
         self._again = ""  # the source that is being read again
+        self._inner: list[DrawnPicture] = []  # pictures inside the drawing that landed last
         self._seen: dict[str, int] = {}  # when each source file was last written, as far as known
 
     @property
@@ -174,17 +175,16 @@ class BringPanel(Panel):
             session.apply(landing.add_backdrop(session.job, session.board.id, Backdrop(source=known.name, at=at)))
         self._note_time(read.path if read is not None else "", source[0])
         words = f"{drawing.name} landed with {len(drawing.shapes)} shapes; they are picked."
-        if drawing.pictures:
-            first = drawing.pictures[0]
-            words += (
-                f" {len(drawing.pictures)} picture inside it can be traced next." if len(drawing.pictures) == 1 else ""
-            )
-            session.said.emit("note", words)
-            if not drawing.shapes:
-                self.read_data(first.data, f"{first.name}.png")
-        else:
-            session.said.emit("note", words)
+        self._inner = list(drawing.pictures)
+        if self._inner:
+            words += " Pictures inside it can be traced: see Files."
+        session.said.emit("note", words)
         self.refresh()
+
+    def trace_inner(self, picture: DrawnPicture) -> None:
+        """A picture that came inside a drawing, as wide as it stands there."""
+        width = hypot(picture.at.a, picture.at.b)
+        self._start(ArtworkRequest(0, data=picture.data, name=f"{picture.name}.png", width_mm=width), picture.name)
 
     def _give_up(self) -> None:
         self.panel.clear()
@@ -222,7 +222,7 @@ class BringPanel(Panel):
         """One line for each file on the board, with what can be done with it."""
         board = self.session.board
         rows = tuple((source, self.has_changed(source)) for source in board.sources)
-        state = (rows, board.backdrops, self.is_busy)
+        state = (rows, board.backdrops, self.is_busy, tuple(inner.name for inner in self._inner))
         if state == self._sources_shown:
             return
         self._sources_shown = state
@@ -257,6 +257,16 @@ class BringPanel(Panel):
                     button.setToolTip("The picture behind the artwork")
                     button.clicked.connect(lambda _c=False, n=source.name, v=value: self._backdrop(n, v))
                     line.addWidget(button)
+            self._sources.add(holder)
+        for inner in self._inner:
+            holder = QWidget()
+            line = QHBoxLayout(holder)
+            line.setContentsMargins(8, 0, 0, 0)
+            line.addWidget(label(f"{inner.name}, inside the drawing", "note"), 1)
+            button = QPushButton("Trace")
+            button.setProperty("kind", "link")
+            button.clicked.connect(lambda _c=False, p=inner: self.trace_inner(p))
+            line.addWidget(button)
             self._sources.add(holder)
 
     def read_again(self, source: Source) -> None:
