@@ -19,7 +19,9 @@ from archimetra.app.theme import style
 from archimetra.app.window import MainWindow
 from archimetra.base.errors import ArchimetraError
 from archimetra.demo import artwork, quay_tide_clock
+from archimetra.job import edits, guides
 from archimetra.job.file import JobFile, load_job
+from archimetra.job.shapes import Measure, MeasureKind
 
 
 def render_job(
@@ -61,21 +63,63 @@ def make_shots(folder: FilePath) -> None:
             studio.go_to_share(1.0)
             window.station_board()
             shoot("board")
-            session.pick([next(s.id for s in session.board.shapes if s.name == "star")])
-            window.station_artwork()
-            shoot("artwork")
-            with tempfile.TemporaryDirectory() as temporary:
-                drawing = FilePath(temporary) / "dial-face.svg"
-                drawing.write_bytes(
-                    artwork("dial-face.svg").replace(b'width="320mm" height="320mm"', b'width="960" height="960"')
-                )
-                window.artwork_page.read_file(drawing)
-                studio.wait(lambda session=session: not session.is_reading)
-                shoot("bring-in")
-                window.artwork_page.bring.panel.clear()
+            _shoot_artwork(window, studio, shoot)
+            session.show_board(session.job.boards[0].id)
+            studio.settle()
+            studio.go_to_share(1.0)
             window.station_output()
             studio.wait(lambda page=window.output_page: bool(page.files))
             shoot("output")
+
+
+def _shoot_artwork(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
+    """The Artwork page, panel by panel, each at work on the board that shows it best."""
+    session = window.session
+    window.station_artwork()
+    page = window.artwork_page
+
+    def on_board(number: int, *names: str) -> None:
+        session.show_board(session.job.boards[number].id)
+        studio.settle()
+        studio.go_to_share(1.0)
+        window._notice.hide()
+        session.pick([shape.id for shape in session.board.shapes if shape.name in names])
+
+    on_board(0, "star")
+    page.show_panel("Place")
+    shoot("artwork")
+    page.show_panel("Nodes")
+    shoot("nodes")
+    session.pick([shape.id for shape in session.board.shapes if shape.name in ("star", "dial")])
+    edit = guides.set_margin(session.job, session.board.id, 18.0)
+    gap = Measure(kind=MeasureKind.GAP, points=((0.0, 0.0), (0.0, 0.0)), shapes=session.picked)
+    far = Measure(kind=MeasureKind.DISTANCE, points=((160.0, 246.0), (246.0, 160.0)))
+    for measure in (gap, far):
+        edit = guides.pin_measure(edit.job, session.board.id, measure)
+    session.apply(edit)
+    page.show_panel("Measure")
+    shoot("measure")
+    session.undo()
+    on_board(3, "QUAY")
+    session.picked = session.picked[:1]
+    session.picked_changed.emit()
+    page.show_panel("Text")
+    shoot("text")
+    with tempfile.TemporaryDirectory() as temporary:
+        for number, name, panel in ((1, "dial-back.dxf", "bring-in"), (3, "gull.png", "trace")):
+            on_board(number)
+            session.apply(edits.change_board(session.job, session.board.id, "", shapes=(), cuts=(), sources=()))
+            drawing = FilePath(temporary) / name
+            drawing.write_bytes(artwork(name))
+            page.read_file(drawing)
+            studio.wait(lambda: not session.is_reading)
+            shoot(panel)
+            if panel == "bring-in":
+                page.bring.panel.landed.emit(page.bring.panel.drawing, (name, artwork(name)))
+                shoot("report")
+            page.bring.panel.given_up.emit()
+            session.undo()
+    on_board(0)
 
 
 class _Studio:

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import contextlib
+from math import hypot
 from pathlib import Path as FilePath
 
 import msgspec
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QPushButton, QSlider, QWidget
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QPushButton, QSizePolicy, QSlider, QWidget
 
-from archimetra.app.stations.artwork.panel import Panel, tool_button
+from archimetra.app.stations.artwork.panel import Panel, clear_layout, clear_rows, tool_button
 from archimetra.app.stations.import_panel import ImportPanel
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import ChoiceRow, label
@@ -226,11 +227,7 @@ class BringPanel(Panel):
         if state == self._sources_shown:
             return
         self._sources_shown = state
-        while self._sources.column.count():
-            item = self._sources.column.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
+        clear_rows(self._sources)
         if not rows or self.is_busy:
             return
         self._sources.add(label("Files", "heading"))
@@ -359,11 +356,7 @@ class TraceForm(Form):
             slider.setValue(round(getattr(settings, field) * (10 if field == "smoothness" else 1)))
             slider.setToolTip(f"{getattr(settings, field):g}")
             slider.blockSignals(False)
-        while self._ink.count():
-            item = self._ink.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
+        clear_layout(self._ink)
         for number, (colour, share) in enumerate(tones):
             button = tool_button(
                 "✓" if number in settings.ink else "", f"{share:.0%} of the picture", lambda n=number: self._toggle(n)
@@ -371,8 +364,10 @@ class TraceForm(Form):
             button.setAccessibleName(f"Tone {number + 1} is ink")
             light = sum(int(colour[k : k + 2], 16) for k in (1, 3, 5)) > 380
             button.setStyleSheet(
-                f"background: {colour}; color: {'#22302F' if light else '#FBF9F4'}; border: 1px solid #6C7672; min-width: 18px;"
+                f"background: {colour}; color: {'#22302F' if light else '#FBF9F4'}; border: 1px solid #6C7672;"
             )
+            button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+            button.setFixedWidth(30)
             self._ink.addWidget(button)
         self._ink.addStretch(1)
         self.show()
@@ -408,11 +403,7 @@ class ReportList(Form):
             return
         self._shown = landed
         self._at = {}
-        while self.column.count():
-            item = self.column.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
+        clear_rows(self)
         if landed is None:
             return
         name, entries = landed
@@ -440,6 +431,7 @@ class ReportList(Form):
             for words, step, tip in (("◀", -1, "The place before"), ("▶", 1, "The next place on the plan")):
                 button = tool_button(words, tip, lambda e=entry, n=number, s=step: self._step(n, e, s))
                 button.setAccessibleName(f"{tip}: {entry.code}")
+                button.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
                 button.setFixedWidth(22)
                 line.addWidget(button)
         return holder

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
-from archimetra.app.stations.artwork.panel import Panel, tool_button
+from archimetra.app.stations.artwork.panel import Panel, clear_rows, tool_button
 from archimetra.app.stations.page import shown
 from archimetra.app.views.plan_marks import reading_words
 from archimetra.app.views.tools import MeasureTool
@@ -140,11 +140,7 @@ class MeasurePanel(Panel):
         if state == self._shown:
             return
         self._shown = state
-        while self._list.column.count():
-            item = self._list.column.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.deleteLater()
+        clear_rows(self._list)
         for k, found in reversed(rows[-12:]):
             self._list.add(self._row(k, found))
 

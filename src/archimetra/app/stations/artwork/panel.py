@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PySide6.QtWidgets import QLabel, QSizePolicy, QToolButton
+from PySide6.QtWidgets import QLabel, QLayout, QSizePolicy, QToolButton
 
 from archimetra.app.session import Session, sentence
 from archimetra.app.stations.page import Rows, shown
 from archimetra.app.theme.style import scaled
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import label
+from archimetra.app.widgets.form import Form
 from archimetra.base.errors import ArchimetraError
 from archimetra.job.edit import Edit
 from archimetra.job.ids import ShapeId
@@ -76,6 +77,20 @@ class Panel(Rows):
     def say_problem(self, words: str) -> None:
         self._problem.setText(words)
         shown(self._problem, bool(words))
+
+
+def clear_rows(form: Form) -> None:
+    """Take all rows out of a form that is filled anew."""
+    clear_layout(form.column)
+
+
+def clear_layout(layout: QLayout) -> None:
+    while layout.count():
+        item = layout.takeAt(0)
+        widget = item.widget() if item is not None else None
+        if widget is not None:
+            widget.hide()  # until it is deleted it would be drawn over what takes its place
+            widget.deleteLater()
 
 
 def tool_button(words: str, tip: str, run: Callable[[], object], *, is_checkable: bool = False) -> QToolButton:
