@@ -16,7 +16,10 @@ FIRST_STEPS = (
     "5  Output: write the files.",
 )
 WITH_THE_MOUSE = (
-    ("Drag a shape", "moves it; it catches on the sheet and on centres, Alt lets it go free"),
+    ("Drag a shape", "moves it; it catches on sheet, guides and centres, Alt lets it go free"),
+    ("Drag a handle, the knob", "sizes in proportion (Shift: freely), turns"),
+    ("Type while dragging", "how far, how large, how many degrees; Enter"),
+    ("Drag out of a ruler", "a guide; back into it, and it is gone"),
     ("Drag on bare ground", "frames shapes; Shift adds to what is picked"),
     ("Drag A or A′, or the line", "cuts the section elsewhere"),
     ("Middle drag, wheel", "pans, zooms on the cursor"),

@@ -18,6 +18,7 @@ from __future__ import annotations
 
 import gc
 from collections.abc import Sequence
+from functools import cache
 from hashlib import blake2b
 from math import atan, atan2, ceil, cos, isfinite, pi, sin, tan
 
@@ -100,7 +101,7 @@ class Path:
         if not (isfinite(x) and isfinite(y) and isfinite(radius)):
             raise ValueError("a path holds finite numbers only")
         nodes = np.array([(x + radius, y), (x - radius, y), (x + radius, y)], dtype=np.float64)
-        return Path._trusted(frozen(nodes), _CIRCLE_KINDS, _CIRCLE_PARAMS, closed=True)
+        return Path._trusted(frozen(nodes), *_half_circles(), closed=True)
 
     @staticmethod
     def rectangle(x: float, y: float, width: float, height: float) -> Path:
@@ -431,8 +432,10 @@ class Path:
         return out
 
 
-_CIRCLE_KINDS: ByteArray = frozen(np.full(2, _ARC, np.uint8))
-_CIRCLE_PARAMS: FloatArray = frozen(np.array([[1.0, 0.0, 0.0, 0.0], [1.0, 0.0, 0.0, 0.0]]))
+@cache
+def _half_circles() -> tuple[ByteArray, FloatArray]:
+    """Kinds and params of two half circles, shared by all circles."""
+    return frozen(np.full(2, _ARC, np.uint8)), frozen(np.array([[1.0, 0.0, 0.0, 0.0], [1.0, 0.0, 0.0, 0.0]]))
 
 
 def bounds_of(paths: Sequence[Path]) -> tuple[float, float, float, float] | None:
