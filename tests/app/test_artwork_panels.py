@@ -433,6 +433,18 @@ class TestGuides:
         QTest.mouseRelease(window.plan, Qt.MouseButton.LeftButton, pos=screen(window, 115 - 85.6, 100).toPoint())
         assert window.session.board.shape(id_).bounds()[0] == pytest.approx(15)
 
+    def test_a_grid_is_caught_where_nothing_else_is(self, window):
+        panel(window, "Measure").begin(MeasureKind.DISTANCE)
+        type_into(window, "Grid", "25")
+        assert window.plan.grid == 25
+        hover(window.plan, screen(window, 75.4, 124.6))
+        assert "snapped: grid" in window._cursor.text()
+        assert (window.plan._caught.x, window.plan._caught.y) == (75, 125)
+        window.plan.grab()
+        type_into(window, "Grid", "0")
+        hover(window.plan, screen(window, 76.4, 124.6))
+        assert "grid" not in window._cursor.text()
+
 
 class TestNodesPanel:
     def test_a_node_is_dragged_added_and_removed(self, window):

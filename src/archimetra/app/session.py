@@ -68,6 +68,7 @@ class Session(QObject):
     artwork_read = Signal(object)  # ArtworkRead
     files_made = Signal()
     demo_wanted = Signal()
+    grid_wanted = Signal(float)  # mm between the points of the grid, 0 for none
     tool_wanted = Signal(object)  # a function from the plan to a tool, or None
     coming_changed = Signal(object, object)  # the drawing about to land and the picture behind it (bytes, mm), or None
     spots_wanted = Signal(object, object)  # places of a report's entry on the board, and the one to look at

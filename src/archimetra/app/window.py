@@ -166,6 +166,7 @@ class MainWindow(QMainWindow):
         s.tool_wanted.connect(self._show_tool)
         s.coming_changed.connect(self._show_coming)
         s.spots_wanted.connect(self._show_spots)
+        s.grid_wanted.connect(plan.show_grid)
         plan.picked.connect(self._pick)
         plan.moved.connect(s.move_picked)
         plan.mapped.connect(s.map_picked)

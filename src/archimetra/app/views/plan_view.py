@@ -172,6 +172,11 @@ class PlanView(QWidget):
         self._say_cursor(self._last)
         self.update()
 
+    def show_grid(self, mm: float) -> None:
+        """A grid to snap to, from the sheet's corner; 0 for none."""
+        self.grid = mm
+        self.update()
+
     def middle(self) -> tuple[float, float]:
         """The board place in the middle of what is seen."""
         return self.view.to_board(QPointF(self.width() / 2, self.height() / 2))
@@ -937,8 +942,20 @@ class PlanView(QWidget):
         for place in box_handles(box).values():
             painter.drawRect(knob_rect(self.view.to_screen(*place), 7))
 
+    def _paint_grid(self, painter: QPainter) -> None:
+        """The grid's points on the sheet, as long as they lie apart on the screen."""
+        assert self._board is not None
+        if self.grid * self.view.scale < 7:
+            return
+        sheet = self._board.sheet
+        painter.setPen(QPen(self.tokens.color("ink", 70), 1.4))
+        xs = [k * self.grid for k in range(int(sheet.width / self.grid) + 1)]
+        ys = [k * self.grid for k in range(int(sheet.height / self.grid) + 1)]
+        painter.drawPoints(QPolygonF([self.view.to_screen(x, y) for x in xs for y in ys]))
+
     def _paint_guides(self, painter: QPainter) -> None:
         assert self._board is not None
+        self._paint_grid(painter)
         own = set(self._board.guides)
         pen = QPen(self.tokens.color("accent", 170), 1)
         faint = QPen(self.tokens.color("accent", 110), 1, Qt.PenStyle.DashLine)
