@@ -162,7 +162,7 @@ class _Desk:
         session = self.session
         session.pick([shape.id for shape in session.board.shapes])
         for _ in range(20):
-            edit = placing.move_shapes(
+            edit = placing.map_shapes(
                 session.job, session.board.id, session.picked, Affine.shift(0.2, 0.1), merge="drag"
             )
             session.apply(edit)

@@ -87,7 +87,7 @@ class TestKeys:
         cache: dict = {}
         plan_board(content.job, board, cache)
         before = dict(cache)
-        moved = placing.move_shapes(content.job, board.id, [board.cuts[0].shapes[0]], Affine.shift(1, 0)).job
+        moved = placing.map_shapes(content.job, board.id, [board.cuts[0].shapes[0]], Affine.shift(1, 0)).job
         plan_board(moved, moved.boards[0], cache)
         assert len(cache) == len(before) + 1
 
@@ -274,13 +274,13 @@ class TestChecks:
             job, board.id, Drawing("knob", (DrawnLayer("all"),), (drawn,), Scale("mm", 1.0, "", True), None, ())
         )
         place = board.shapes[0].at
-        edit = placing.move_shapes(
+        edit = placing.map_shapes(
             edit.job, board.id, ids, edit.job.boards[0].shape(ids[0]).at.inverse().then(place), label="beside"
         )
         edit, _ = edits.add_profile(edit.job, board.id, ids, name="Knob")
         codes = {f.code for f in plan_board(edit.job, edit.job.boards[0], {}).findings}
         assert "order-inside" not in codes
-        into = placing.move_shapes(edit.job, board.id, ids, Affine.shift(-95, -95), label="into the wood")
+        into = placing.map_shapes(edit.job, board.id, ids, Affine.shift(-95, -95), label="into the wood")
         codes = {f.code for f in plan_board(into.job, into.job.boards[0], {}).findings}
         assert "order-inside" in codes
         assert cut.is_on

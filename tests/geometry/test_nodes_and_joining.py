@@ -216,4 +216,5 @@ class TestArcsFound:
         assert len(without_empty(path)) == 3
         loop = Path(np.zeros((2, 2)), np.array([2], np.uint8), np.array([[10.0, 10, -10, 10]]), closed=True)
         assert without_empty(loop) is loop
-        assert without_empty(star()) is not None
+        whole = star()
+        assert without_empty(whole) is whole

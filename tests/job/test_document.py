@@ -127,7 +127,7 @@ class TestEdits:
     def test_shapes_on_a_locked_layer_stay(self):
         job, board, _ = job_with(star())
         job = layering.change_layer(job, board.id, board.layers[0].id, "", is_locked=True).job
-        moved = placing.move_shapes(job, board.id, [board.shapes[0].id], Affine.shift(5, 5)).job
+        moved = placing.map_shapes(job, board.id, [board.shapes[0].id], Affine.shift(5, 5)).job
         kept = placing.remove_shapes(job, board.id, [board.shapes[0].id]).job
         assert moved.boards[0].shapes == kept.boards[0].shapes == board.shapes
 
@@ -184,7 +184,7 @@ class TestHistory:
         history = History(job)
         for _ in range(5):
             ids = [board.shapes[0].id]
-            history.apply(placing.move_shapes(history.job, board.id, ids, Affine.shift(1, 0), merge="nudge"))
+            history.apply(placing.map_shapes(history.job, board.id, ids, Affine.shift(1, 0), merge="nudge"))
         assert history.job.boards[0].shapes[0].at.e == pytest.approx(job.boards[0].shapes[0].at.e + 5)
         history.undo()
         assert history.job == job

@@ -28,7 +28,7 @@ EDITS = {
     "board": lambda: edits.change_board(JOB, BOARD.id, "Name", name="x"),
     "turn": lambda: edits.turn_quarter(JOB, BOARD.id),
     "add board": lambda: edits.add_board(JOB)[0],
-    "move": lambda: placing.move_shapes(JOB, BOARD.id, [STAR.id], Affine.shift(1, 2)),
+    "move": lambda: placing.map_shapes(JOB, BOARD.id, [STAR.id], Affine.shift(1, 2)),
     "remove shapes": lambda: placing.remove_shapes(JOB, BOARD.id, [STAR.id]),
     "layer": lambda: layering.change_layer(JOB, BOARD.id, BOARD.layers[0].id, "Hide", is_shown=False),
     "to layer": lambda: layering.move_to_layer(JOB, BOARD.id, [STAR.id], BOARD.layers[0].id),
@@ -110,7 +110,7 @@ class TestLanding:
 
     @given(st.floats(-50, 50), st.floats(-50, 50))
     def test_centring_puts_the_middle_in_the_middle(self, dx, dy):
-        moved = placing.move_shapes(JOB, BOARD.id, [STAR.id], Affine.shift(dx, dy)).job
+        moved = placing.map_shapes(JOB, BOARD.id, [STAR.id], Affine.shift(dx, dy)).job
         x0, y0, x1, y1 = placing.centre_shapes(moved, BOARD.id, [STAR.id]).job.boards[0].shape(STAR.id).bounds()
         assert ((x0 + x1) / 2, (y0 + y1) / 2) == pytest.approx((160, 160))
 

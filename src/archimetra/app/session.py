@@ -412,7 +412,7 @@ class Session(QObject):
         """Shift what is picked; steps with the same ``merge`` key become one, as long as the same shapes are picked."""
         if self.picked:
             key = f"{merge} {' '.join(self.picked)}" if merge else ""
-            self.apply(placing.move_shapes(self.job, self.board.id, self.picked, Affine.shift(dx, dy), merge=key))
+            self.apply(placing.map_shapes(self.job, self.board.id, self.picked, Affine.shift(dx, dy), merge=key))
 
     def map_picked(self, m: Affine, words: str) -> None:
         """What is picked sized or turned by a map."""

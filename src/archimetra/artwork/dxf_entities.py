@@ -171,7 +171,6 @@ class Converter:
         self._blocks: dict[str, Content] = {}
         self._open: list[str] = []
         self._layer_numbers: dict[str, int] = {}
-        self._total = 0
         self._order = 0
         self.to_drawing = IDENTITY  # set when the drawing's place is known; spots are mapped by it
 
@@ -505,7 +504,7 @@ class Converter:
         turn = Affine.turn(float(d.get("rotation", 0.0)))
         plane = _plane(e, d)
         columns, rows = max(int(d.get("column_count", 1)), 1), max(int(d.get("row_count", 1)), 1)
-        if block.count * columns * rows + out.count + self._total > MAX_THINGS:
+        if block.count * columns * rows + out.count > MAX_THINGS:
             raise ArtworkError(
                 f"{self._name} draws more than {MAX_THINGS:,} things once its blocks are followed. Split the drawing."
             )

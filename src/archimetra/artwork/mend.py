@@ -20,6 +20,7 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.doubles import middles, twins, without_overlaps
 from archimetra.geometry.fill import FillRule
+from archimetra.geometry.nodes import closed_straight
 from archimetra.geometry.path import Path, bounds_of
 from archimetra.geometry.pieces import pieces_of
 from archimetra.geometry.refit import FINE_MM, FIT_MM, crossings, deviation, region_paths
@@ -36,10 +37,6 @@ class Mended(NamedTuple):
     shapes: list[DrawnShape]
     origins: Sequence[tuple[int, ...]]
     entries: list[Entry]
-
-    @property
-    def has_changed(self) -> bool:
-        return bool(self.entries)
 
 
 Repair = Callable[[Sequence[DrawnShape]], Mended]
@@ -320,16 +317,6 @@ def close_open(shapes: Sequence[DrawnShape]) -> Mended:
         words = f"{counted(len(spots), 'open line')} closed with a straight line of up to {widest:.3g} mm."
         entries.append(mended("closed", words, spots))
     return Mended(out, [(k,) for k in range(len(shapes))], entries)
-
-
-def closed_straight(path: Path) -> Path:
-    """An open path closed with a line from its end to its begin (without one where they meet)."""
-    if float(np.hypot(*(path.nodes[-1] - path.nodes[0]))) <= NOTHING_MM:
-        nodes = path.nodes.copy()
-        nodes[-1] = nodes[0]
-        return Path(nodes, path.kinds, path.params, closed=True)
-    nodes = np.vstack((path.nodes, path.nodes[:1]))
-    return Path(nodes, np.append(path.kinds, Kind.LINE), np.vstack((path.params, np.zeros((1, 4)))), closed=True)
 
 
 # ---- strays

@@ -46,10 +46,10 @@ from archimetra.base.errors import ArtworkError
 from archimetra.base.findings import Severity
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
+from archimetra.geometry.nodes import closed_straight
 from archimetra.geometry.path import Path, bounds_of
 from archimetra.geometry.refit import FINE_MM
 from archimetra.geometry.region import EMPTY, Region, intersect, region_of, unite
-from archimetra.geometry.segments import Kind
 
 MAX_SHAPES = 500_000  # after `use` has been followed; a small file can ask for billions
 MAX_USE_DEPTH = 40
@@ -641,13 +641,6 @@ class _Reader:
             msgspec.structs.replace(e, spots=tuple(m.point(*spot) for spot in e.spots)) for e in self._report
         ]
         return [msgspec.structs.replace(shape, paths=transformed(shape.paths, m)) for shape in shapes]
-
-
-def closed_straight(path: Path) -> Path:
-    """An open path of two segments or more closed with a straight line."""
-    nodes = np.vstack((path.nodes, path.nodes[:1]))
-    kinds = np.append(path.kinds, np.uint8(Kind.LINE))
-    return Path(nodes, kinds, np.vstack((path.params, np.zeros((1, 4)))), closed=True)
 
 
 def _is_for_us(node: Node) -> bool:

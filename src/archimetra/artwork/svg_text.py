@@ -109,7 +109,7 @@ class _Layout:
         if chunk.runs:
             last = chunk.runs[-1]
             chunk.runs[-1] = last._replace(text=last.text.rstrip())
-        placed: list[tuple[Path, float, float]] = []
+        placed: list[Path] = []
         x = y = 0.0
         for run in chunk.runs:
             if not run.text:
@@ -122,11 +122,11 @@ class _Layout:
             scale = size / face.em
             for number, glyph in enumerate(shaped.glyphs):
                 m = Affine(scale, 0.0, 0.0, -scale, x + glyph.x * scale + spacing * number, y - glyph.y * scale)
-                placed.extend((path.transform(m), 0.0, 0.0) for path in face.outline(glyph.key))
+                placed.extend(path.transform(m) for path in face.outline(glyph.key))
             x += shaped.width * scale + spacing * len(shaped.glyphs)
         anchor = chunk.runs[0].style.get("text-anchor", "start") if chunk.runs else "start"
         shift = Affine.shift(chunk.x - x * {"middle": 0.5, "end": 1.0}.get(anchor, 0.0), chunk.y)
-        return [path.transform(shift) for path, _, _ in placed]
+        return [path.transform(shift) for path in placed]
 
     def _on_path(self, node: Node, style: dict[str, str]) -> None:
         target = self._by_id.get(node.attributes.get("href", "").lstrip("#"))

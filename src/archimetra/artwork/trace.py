@@ -23,7 +23,6 @@ from archimetra.geometry.arrays import AnyArray, ByteArray, FloatArray
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path, transform_together
 
-PICTURE_SUFFIXES = (".png", ".jpg", ".jpeg", ".bmp", ".webp")
 MAX_PIXELS = 40_000_000
 MAX_BYTES = 80_000_000
 SMALLEST_PX = 4

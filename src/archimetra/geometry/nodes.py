@@ -16,6 +16,8 @@ from archimetra.geometry.cubic import cubic_points
 from archimetra.geometry.path import Path
 from archimetra.geometry.segments import Kind
 
+SAME_MM = 1e-4  # ends this near are one point
+
 
 def node_count(path: Path) -> int:
     return len(path) if path.closed else len(path) + 1
@@ -226,13 +228,7 @@ def joined_ends(one: Path, at_end: bool, two: Path, at_begin: bool) -> Path:
     """Two open paths as one: the end (or begin) of one to the begin (or end) of the other, by a straight line where they
     do not meet. The same path twice closes it."""
     if one is two:
-        gap = float(np.abs(one.nodes[0] - one.nodes[-1]).max())
-        nodes = one.nodes.copy() if gap < 1e-9 else np.vstack((one.nodes, one.nodes[:1]))
-        nodes[-1] = nodes[0]
-        if gap < 1e-9:
-            return Path(nodes, one.kinds, one.params, closed=True)
-        kinds = np.append(one.kinds, np.uint8(Kind.LINE))
-        return Path(nodes, kinds, np.vstack((one.params, np.zeros((1, 4)))), closed=True)
+        return closed_straight(one)
     first = one if at_end else one.reverse()
     second = two if at_begin else two.reverse()
     if np.abs(first.nodes[-1] - second.nodes[0]).max() < 1e-9:
@@ -244,6 +240,17 @@ def joined_ends(one: Path, at_end: bool, two: Path, at_begin: bool) -> Path:
         kinds = np.concatenate((first.kinds, [np.uint8(Kind.LINE)], second.kinds))
         params = np.vstack((first.params, np.zeros((1, 4)), second.params))
     return Path(nodes, kinds, params, closed=False)
+
+
+def closed_straight(path: Path) -> Path:
+    """An open path closed with a line from its end to its begin; without one where they lie within ``SAME_MM``."""
+    if float(hypot(*(path.nodes[-1] - path.nodes[0]))) <= SAME_MM:
+        nodes = path.nodes.copy()
+        nodes[-1] = nodes[0]
+        return Path(nodes, path.kinds, path.params, closed=True)
+    nodes = np.vstack((path.nodes, path.nodes[:1]))
+    kinds = np.append(path.kinds, np.uint8(Kind.LINE))
+    return Path(nodes, kinds, np.vstack((path.params, np.zeros((1, 4)))), closed=True)
 
 
 def _begun_at(path: Path, node: int) -> Path:

@@ -11,7 +11,6 @@ from archimetra.geometry.region import Region, as_region
 
 ENDS = ("round", "flat", "square")
 CORNERS = ("round", "sharp", "bevel")
-_CAP = {"round": "round", "flat": "flat", "square": "square"}
 _JOIN = {"round": "round", "sharp": "mitre", "bevel": "bevel"}
 SHARPEST = 5.0  # a sharp corner reaches at most this many widths out; beyond that it is cut off
 
@@ -27,7 +26,7 @@ def thickened(path: Path, width_mm: float, *, ends: str = "round", corners: str 
             line,
             width_mm / 2,
             quad_segs=quarter_segments(width_mm / 2, FINE_MM),
-            cap_style=_CAP[ends],
+            cap_style=ends,
             join_style=_JOIN[corners],
             mitre_limit=SHARPEST,
         )

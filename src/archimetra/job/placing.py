@@ -59,9 +59,6 @@ def map_shapes(
     return _map_each(job, board_id, ids, lambda _shape: by, label, merge)
 
 
-move_shapes = map_shapes
-
-
 def remove_shapes(job: Job, board_id: BoardId, ids: Iterable[ShapeId]) -> Edit:
     """Shapes removed from the board and from the cuts and measures that took them."""
     gone = {shape.id for shape in free_shapes(board_of(job, board_id), ids)}

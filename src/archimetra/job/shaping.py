@@ -364,7 +364,7 @@ def _in_order(board: Board, ids: Sequence[ShapeId]) -> list[Shape]:
 
 def _region(shape: Shape) -> Region:
     """The area a shape fills on the board; open lines in it count as closed. Raises ValueError where there is none."""
-    from archimetra.artwork.mend import closed_straight
+    from archimetra.geometry.nodes import closed_straight
     from archimetra.geometry.refit import FINE_MM
     from archimetra.geometry.region import region_of
 
