@@ -23,6 +23,7 @@ from archimetra.stock.sweep_kernels import TILE, sweep
 from archimetra.stock.timeline import StockTimeline, cell_for
 from archimetra.toolpath.contours import FLATTEN_MM, _kept_region
 from archimetra.toolpath.profile import plan_profile
+from archimetra.toolpath.task import task_of
 from pieces import job_of, replace, svg_of_size, wavy
 from rows import Row, compared, seconds, spell
 
@@ -55,9 +56,11 @@ def profile_planning() -> Iterator[Row]:
         def floor(region=region, bit=bit, steps=steps) -> None:
             shapely.buffer(region, bit.radius, quad_segs=steps)
 
-        def work(shapes=shapes, cut=cut, bit=bit, board=board) -> None:
+        task = task_of(job, board, cut)
+
+        def work(task=task) -> None:
             _kept_region.cache_clear()
-            plan_profile(shapes, cut, bit, board)
+            plan_profile(task)
 
         row = compared(f"profile of {points:,} segments, all passes", floor, work, reach=1.5)
         # some twenty milliseconds of fixed work are nothing to anyone; the ratio counts where there is something to do
@@ -76,7 +79,7 @@ def _many_shapes() -> Row:
 
     def work() -> None:
         _kept_region.cache_clear()
-        plan_profile(shapes, cut, bit, board)
+        plan_profile(task_of(job, board, cut))
 
     return compared(
         "profile of 400 parts of 500 segments",

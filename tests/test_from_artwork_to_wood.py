@@ -20,7 +20,7 @@ from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import region_of
 from archimetra.job import edits, landing, layering, placing, shaping
-from archimetra.job.cuts import Side
+from archimetra.job.cut_parts import Side
 from archimetra.job.forms import SlotForm
 from archimetra.job.history import History
 from archimetra.job.ids import CutId

@@ -224,7 +224,7 @@ def _new(options: argparse.Namespace) -> int:
     from archimetra.artwork.read import read_artwork_file
     from archimetra.base.errors import JobFileError
     from archimetra.job import edits, landing
-    from archimetra.job.cuts import Side
+    from archimetra.job.cut_parts import Side
     from archimetra.job.file import JobFile, save_job
     from archimetra.job.job import new_job
     from archimetra.job.sheet import Sheet

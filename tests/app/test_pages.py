@@ -10,7 +10,7 @@ from app.conftest import settle
 from app.gestures import button, field, named, note_beside, type_into
 from archimetra.app.stations import STATIONS
 from archimetra.demo import artwork, quay_tide_clock
-from archimetra.job.cuts import Direction, Entry
+from archimetra.job.cut_parts import Direction, Entry
 from archimetra.job.file import JobFile
 from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Material, ZeroAt

@@ -29,7 +29,7 @@ from archimetra.base.errors import JobFileError
 from archimetra.demo import artwork
 from archimetra.engine.autosave import left_by_crashes
 from archimetra.job import edits
-from archimetra.job.cuts import Side
+from archimetra.job.cut_parts import Side
 from archimetra.job.file import JobFile, load_job
 from archimetra.job.job import new_job
 from archimetra.job.sheet import Sheet, ZeroAt, ZeroZ

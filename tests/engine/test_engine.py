@@ -20,19 +20,20 @@ from archimetra.checks.board_checks import check_board
 from archimetra.demo import quay_tide_clock
 from archimetra.engine.autosave import Autosave, discard, left_by_crashes
 from archimetra.engine.client import Engine
-from archimetra.engine.keys import cut_key, lean_board, plan_key
+from archimetra.engine.keys import lean_board, plan_key, task_key
 from archimetra.engine.messages import BoardPlan, Moment, MomentRequest, PlanProgress, StockReady, WorkerFailed
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.job import edits, landing, layering, placing
-from archimetra.job.cuts import Entry, Overrides, Side, Tabs
+from archimetra.job.cut_parts import Entry, Overrides, Side, Tabs
 from archimetra.job.file import JobFile
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Machine, Sheet
 from archimetra.toolpath.moves import Move
+from archimetra.toolpath.task import task_of
 from shapes import blob, job_with, replace, star, straight_bit
 
 
@@ -78,8 +79,7 @@ class TestKeys:
     def test_what_changes_a_path_changes_its_key(self, change):
         job, board, cut = job_with(star())
         other = edits.change_cut(job, cut.id, "", **change).job.boards[0]
-        shapes = board.shapes_of(cut)
-        assert cut_key(other.cuts[0], job.bits[0], other, shapes) != cut_key(cut, job.bits[0], board, shapes)
+        assert task_key(task_of(job, other, other.cuts[0])) != task_key(task_of(job, board, cut))
 
     def test_moving_one_shape_replans_only_the_cuts_that_take_it(self):
         content = quay_tide_clock()

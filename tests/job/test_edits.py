@@ -13,7 +13,7 @@ from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.job import edits, landing, layering, placing
-from archimetra.job.cuts import Side
+from archimetra.job.cut_parts import Side
 from archimetra.job.history import MOST_STEPS, History
 from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Sheet

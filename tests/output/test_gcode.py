@@ -15,7 +15,7 @@ from archimetra.base.errors import OutputError
 from archimetra.demo import quay_tide_clock
 from archimetra.engine.planning import plan_board
 from archimetra.job import edits
-from archimetra.job.cuts import Entry, Overrides, Side, Tabs
+from archimetra.job.cut_parts import Entry, Overrides, Side, Tabs
 from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Machine, Zero, ZeroAt, ZeroZ
 from archimetra.output.controllers import controller, controllers
@@ -193,7 +193,9 @@ class TestFormOfFiles:
         job = replace(job, machine=Machine(max_rpm=10000.0, max_feed=2500.0))
         read = read_gcode(files_of(job)[0][0].text)
         assert read.spindle_rpm.max() == 10000
-        assert read.feed.max() == 2500
+        assert read.feed.max() == 9000 * 10000 / 40000, "the feed goes down with the speed: the chip load stays"
+        slow = edits.change_cut(job, cut.id, "", run=Overrides(spindle_rpm=10000.0, feed=9000.0)).job
+        assert read_gcode(files_of(slow)[0][0].text).feed.max() == 2500
 
     def test_text_for_controls_is_plain(self):
         assert plain_ascii("Käse (A′) 50%") == "Ka?se [A'] 50pct"

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, BitKind
-from archimetra.job.cuts import Entry, Side, Tabs
+from archimetra.job.cut_parts import Entry, Side, Tabs
 from archimetra.job.ids import BitId
 from archimetra.job.sheet import Sheet
 from archimetra.output.timing import time_run
@@ -21,6 +21,7 @@ from archimetra.stock.sweep_kernels import cut_z
 from archimetra.stock.timeline import StockTimeline, cell_for, grid_shape
 from archimetra.toolpath.profile import plan_profile
 from archimetra.toolpath.program import assemble
+from archimetra.toolpath.task import task_of
 from shapes import brute_heights, job_with, straight_bit, vee_bit
 
 BALL = Bit(id=BitId("bit1"), name="ball", kind=BitKind.BALL, diameter=6.0)
@@ -30,7 +31,7 @@ SHEET = Sheet(width=60.0, height=40.0, readings=(12.0,))
 
 def run_for(path: Path, bit: Bit, **cut):
     job, board, made = job_with(path, bit=bit, sheet=cut.pop("sheet", SHEET), **cut)
-    toolpath, _ = plan_profile(board.shapes_of(made), made, job.bits[0], board)
+    toolpath, _ = plan_profile(task_of(job, board, made))
     return job, board, assemble([toolpath], board.heights, park=(0, 0))
 
 

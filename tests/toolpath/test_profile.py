@@ -14,7 +14,7 @@ from archimetra.base.findings import Severity
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import ring_area
 from archimetra.job.bits import Recipe, Spin
-from archimetra.job.cuts import Direction, Entry, Overrides, Side, Tabs
+from archimetra.job.cut_parts import Direction, Entry, Overrides, Side, Tabs
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.moves import Move, Role, move_lengths, straightened
 from archimetra.toolpath.order import inside_first
@@ -22,6 +22,7 @@ from archimetra.toolpath.passes import pass_depths
 from archimetra.toolpath.profile import plan_profile
 from archimetra.toolpath.program import assemble
 from archimetra.toolpath.tabs import tab_spans
+from archimetra.toolpath.task import task_of
 from archimetra.toolpath.track import Track
 from shapes import blob, convex_polygons, job_with, replace, star, straight_bit, swept_area
 
@@ -30,7 +31,7 @@ SHEET = Sheet(width=400.0, height=300.0, readings=(12.0,))
 
 def plan(*paths: Path, bit_diameter: float = 6.0, bit=None, **cut):
     job, board, made = job_with(*paths, sheet=cut.pop("sheet", SHEET), bit=bit or straight_bit(bit_diameter), **cut)
-    toolpath, findings = plan_profile(board.shapes_of(made), made, job.bits[0], board)
+    toolpath, findings = plan_profile(task_of(job, board, made))
     return toolpath, findings, board, made
 
 
@@ -119,16 +120,18 @@ class TestDepths:
         toolpath, _, _, _ = plan(
             star(), start_depth=4.0, goes_through=False, end_depth=9.0, entry=Entry.PLUNGE, tabs=Tabs()
         )
-        assert toolpath.xyz[1, 2] == -4.0
-        assert toolpath.kind[1] == Move.LINE
-        assert toolpath.feed[1] == Recipe().plunge
+        first = int(np.flatnonzero(toolpath.kind == Move.LINE)[0])
+        assert toolpath.xyz[first - 1, 2] == 1.0, "a rapid ends a millimetre above the sheet"
+        assert toolpath.xyz[first, 2] == -4.0
+        assert toolpath.feed[first] == Recipe().plunge
 
     def test_rapids_never_run_below_the_hop_height(self):
         toolpath, _, board, _ = plan(*PARTS["plate with holes"], tabs=Tabs(count=3))
         for row in np.flatnonzero(toolpath.kind == Move.RAPID)[1:]:
             a, b = toolpath.xyz[row - 1], toolpath.xyz[row]
             goes_straight_up = np.hypot(*(b - a)[:2]) < 1e-9 and b[2] > a[2]
-            assert goes_straight_up or min(a[2], b[2]) >= board.heights.hop - 1e-9
+            comes_down = np.hypot(*(b - a)[:2]) < 1e-9 and b[2] >= 1.0
+            assert goes_straight_up or comes_down or min(a[2], b[2]) >= board.heights.hop - 1e-9
 
     @pytest.mark.parametrize("degrees", [3.0, 8.0, 25.0])
     def test_a_ramp_is_no_steeper_than_asked_and_its_slope_is_cut_away(self, degrees):

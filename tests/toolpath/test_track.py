@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 
 from archimetra.geometry.arcfit import to_arcs
 from archimetra.geometry.path import Path
-from archimetra.job.cuts import Tabs
+from archimetra.job.cut_parts import Tabs
 from archimetra.toolpath.moves import Move, MoveList, Role, empty_toolpath, move_lengths, straightened
 from archimetra.toolpath.order import inside_first
-from archimetra.toolpath.passes import lay_pass, pass_depths, ramp_length
+from archimetra.toolpath.passes import Lifts, lay_pass, pass_depths, ramp_length
 from archimetra.toolpath.tabs import tab_spans
 from archimetra.toolpath.track import Track, nearest_on_ring, ring_distance
 from shapes import blob, star
@@ -111,8 +111,10 @@ class TestRings:
 class TestPasses:
     def laid(self, track, **settings):
         moves = MoveList()
-        defaults = {"a": 0.0, "b": track.length, "z_from": 0.0, "z_to": -4.0, "ramp": 0.0, "tabs": np.zeros((0, 2)),
-                    "tab_top": 0.0, "feed": 1000.0, "plunge": 300.0, "pass_no": 1}  # fmt: skip
+        lifts = Lifts(track, settings.pop("tabs", np.zeros((0, 2))), top=settings.pop("tab_top", 0.0),
+                      slope_length=settings.pop("slope", 0.0))  # fmt: skip
+        defaults = {"a": 0.0, "b": track.length, "z_from": 0.0, "z_to": -4.0, "ramp": 0.0, "lifts": lifts,
+                    "feed": 1000.0, "plunge": 300.0, "pass_no": 1}  # fmt: skip
         lay_pass(moves, track, **(defaults | settings))
         return moves.toolpath("cut", "bit")
 

@@ -17,8 +17,7 @@ from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.demo import FILE, artwork
 from archimetra.geometry.affine import Affine
 from archimetra.job import edits, landing, layering, placing, shaping
-from archimetra.job.bits import STARTER_RACK
-from archimetra.job.cuts import Overrides, Side, Tabs
+from archimetra.job.cut_parts import Overrides, Side, Tabs
 from archimetra.job.file import JobFile, save_job
 from archimetra.job.forms import EllipseForm, RectangleForm
 from archimetra.job.ids import BoardId, ShapeId
@@ -26,8 +25,9 @@ from archimetra.job.job import Board, Job
 from archimetra.job.placing import Rows
 from archimetra.job.shapes import Source
 from archimetra.job.sheet import HoldDown, Material, Sheet, Zero, ZeroAt
+from archimetra.job.starter_rack import STARTER_BITS
 
-BITS = {bit.name: bit.id for bit in STARTER_RACK}
+BITS = {bit.name: bit.id for bit in STARTER_BITS}
 NONE = Tabs()
 
 
@@ -40,7 +40,7 @@ def build() -> JobFile:
         _board("board4", "Hands", 400, 300, (3.1, 3.0), Material.BIRCH_PLY, bed=(60.0, 60.0)),
         _board("board5", "Notice board", 1480, 420, (21.0, 20.8), Material.PINE, bed=(0.0, 0.0)),
     )
-    job = Job(name="Quay tide clock", bits=STARTER_RACK, boards=boards)
+    job = Job(name="Quay tide clock", bits=STARTER_BITS, boards=boards)
     for make in (_dial_face, _dial_back, _star_plug, _hands, _notice_board):
         job = make(job)
     names = ("dial-face.svg", "dial-back.dxf", "star-plug.svg", "gull.png", "notice-board.pdf")

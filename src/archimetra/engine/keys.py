@@ -7,24 +7,34 @@ from hashlib import blake2b
 
 import msgspec
 
-from archimetra.job.bits import Bit
-from archimetra.job.cuts import Cut
+from archimetra.job.cuts import ProfileCut
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
+from archimetra.toolpath.task import Task, task_of
 
-PLANNERS_VERSION = b"1"  # raise when a planner changes its answer for the same inputs
+PLANNERS_VERSION = b"2"  # raise when a planner changes its answer for the same inputs
 
 
-def cut_key(cut: Cut, bit: Bit, board: Board, shapes: Sequence[Shape]) -> str:
+def task_key(task: Task) -> str:
     """The same for the same toolpath: geometry, settings, bit, thickness and heights count; notes do not."""
     digest = blake2b(PLANNERS_VERSION, digest_size=16)
-    digest.update(msgspec.json.encode((msgspec.structs.replace(cut, notes=""), bit)))
-    digest.update(msgspec.json.encode((board.sheet.readings, board.heights)))
+    cut = msgspec.structs.replace(task.cut, notes="", is_on=True)
+    sheet = (task.sheet.width, task.sheet.height, task.sheet.readings)
+    digest.update(msgspec.json.encode((cut, task.bit, task.recipe, sheet, task.hop, task.face, task.larger)))
+    for shapes in (task.shapes, task.parts, task.zones):
+        digest.update(b"|")
+        _add_shapes(digest, shapes)
+    for earlier in task.earlier:
+        digest.update(msgspec.json.encode((earlier.cut, earlier.bit)))
+        _add_shapes(digest, earlier.shapes)
+    return digest.hexdigest()
+
+
+def _add_shapes(digest: blake2b, shapes: Sequence[Shape]) -> None:
     for shape in shapes:
-        digest.update(msgspec.json.encode((shape.name, shape.fill_rule, shape.at)))
+        digest.update(msgspec.json.encode((shape.id, shape.name, shape.fill_rule, shape.at)))
         for path in shape.paths:
             digest.update(path.key())
-    return digest.hexdigest()
 
 
 def board_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
@@ -38,6 +48,7 @@ def board_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
         board.heights,
         board.bed_x,
         board.bed_y,
+        board.fixtures,
         job.machine,
         job.bits,
     )
@@ -57,6 +68,7 @@ def lean_board(board: Board) -> Board:
     """The board with only the shapes its cuts take: all a planner needs."""
     used = {id_ for cut in board.cuts for id_ in cut.shapes}
     layers = {cut.layer for cut in board.cuts if cut.layer}
+    layers |= {cut.tabs.avoid for cut in board.cuts if isinstance(cut, ProfileCut) and cut.tabs.avoid}
     # the name is all of a shape's description a finding may quote; where it came from concerns no planner
     shapes = tuple(
         msgspec.structs.replace(shape, form=None, origin=None, group="")
@@ -72,9 +84,4 @@ def lean_board(board: Board) -> Board:
 
 def plan_key(job: Job, board: Board) -> str:
     """The key a board's plan carries: two jobs with the same key need no new plan."""
-    keys = []
-    for cut in board.cuts:
-        bit = job.bit(cut.bit)
-        assert bit is not None
-        keys.append(cut_key(cut, bit, board, board.shapes_of(cut)))
-    return board_key(job, board, keys)
+    return board_key(job, board, [task_key(task_of(job, board, cut)) for cut in board.cuts])

@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, MutableMapping
 
 from archimetra.checks.board_checks import check_board
-from archimetra.engine.keys import board_key, cut_key
+from archimetra.engine.keys import board_key, task_key
 from archimetra.engine.messages import BoardPlan, PlannedCut
-from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
 from archimetra.job.job import Board, Job
 from archimetra.output.timing import time_run
-from archimetra.toolpath.profile import plan_profile
+from archimetra.toolpath.fixtures import kept_clear
+from archimetra.toolpath.planners import plan_cut
 from archimetra.toolpath.program import Run, assemble
+from archimetra.toolpath.task import task_of
 
 Cache = MutableMapping[str, PlannedCut]
 Report = Callable[[int, int, float], None]  # cut number, of how many, share of it; raises CancelledError to stop
@@ -22,9 +23,7 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
     """Plan what is not in the cache, then the run, its times and the checks."""
     planned = []
     for number, cut in enumerate(board.cuts):
-        bit = job.bit(cut.bit)
-        assert bit is not None, "the job file and every edit keep bits that are in use"
-        planned.append(_plan_cut(cut, bit, board, cache, lambda share, n=number: report(n, len(board.cuts), share)))  # type: ignore[misc]
+        planned.append(_plan_cut(job, board, cut, cache, lambda share, n=number: report(n, len(board.cuts), share)))  # type: ignore[misc]
     run = run_of(board, planned)
     times = time_run(run, job.machine)
     told = [finding for cut, p in zip(board.cuts, planned, strict=True) if cut.is_on for finding in p.findings]
@@ -36,15 +35,19 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
 def run_of(board: Board, planned: list[PlannedCut]) -> Run:
     """The cuts that are on, in order, as one run that parks over zero."""
     paths = [p.toolpath for cut, p in zip(board.cuts, planned, strict=True) if cut.is_on]
-    return assemble(paths, board.heights, park=board.zero.point(board.sheet))
+    return assemble(paths, board.flight, park=board.zero.point(board.sheet))
 
 
-def _plan_cut(cut: Cut, bit: Bit, board: Board, cache: Cache, progress: Callable[[float], None]) -> PlannedCut:
-    shapes = board.shapes_of(cut)
-    key = cut_key(cut, bit, board, shapes)
+def _plan_cut(job: Job, board: Board, cut: Cut, cache: Cache, progress: Callable[[float], None]) -> PlannedCut:
+    task = task_of(job, board, cut)
+    key = task_key(task)
     known = cache.get(key)
     if known is None:
         progress(0.0)
-        toolpath, findings = plan_profile(shapes, cut, bit, board, progress)
+        toolpath, findings = plan_cut(task, progress)
         known = cache[key] = PlannedCut(key, toolpath, findings)
-    return known
+    if not board.fixtures:
+        return known
+    # clamps move oftener than artwork: they are kept clear of after planning, and cost no new plan
+    clear, told = kept_clear(known.toolpath, board.fixtures, cut, task.bit, board.flight)
+    return PlannedCut(key, clear, known.findings + told)

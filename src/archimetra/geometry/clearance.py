@@ -25,7 +25,7 @@ from archimetra.base.errors import GeometryError
 from archimetra.geometry import clearance_kernels as kernels
 from archimetra.geometry.arrays import AnyArray, BoolArray, FloatArray, IntArray
 from archimetra.geometry.path import Path
-from archimetra.geometry.region import Region, as_region, polygons_of, ring_paths
+from archimetra.geometry.region import Region, as_region, ring_paths
 
 GRID_PER_MM = 10_000.0
 SHORTEST_LOOP_MM = 0.002  # loops shorter than this are where a level just touches the largest clearance
@@ -33,7 +33,7 @@ _FARTHEST_MM = 200_000.0
 
 
 class Axis(NamedTuple):
-    """Lines of the medial axis: ends (k, 2) each and the clearance at both (k,). Curved ones are given by their ends."""
+    """Straight pieces of the medial axis: ends (k, 2) each and the clearance at both (k,)."""
 
     a: FloatArray
     b: FloatArray
@@ -58,6 +58,7 @@ class Clearance:
             return
         a = np.vstack(rings)
         b = np.vstack([np.roll(ring, -1, axis=0) for ring in rings])
+        self._outline = (np.ascontiguousarray(a / GRID_PER_MM), np.ascontiguousarray(b / GRID_PER_MM))
         start, end, cell, primary, linear, vertices, category, site = _diagram(a, b)
         is_segment = category == 3
         origin = np.where((category == 2)[:, None], b[site], a[site]).astype(np.float64)
@@ -95,17 +96,26 @@ class Clearance:
                 out.append(path)
         return out
 
-    def axis(self, *, at_least: float = 0.0) -> Axis:
-        """The medial axis where its clearance reaches ``at_least`` mm at one end or the other."""
+    def axis(self, *, at_least: float = 0.0, chord_tolerance_mm: float = 0.005) -> Axis:
+        """The medial axis where its clearance reaches ``at_least`` mm at one end or the other, curves as short pieces whose
+        clearance, taken as linear between their ends, is at most the tolerance too large."""
         if self._is_empty:
             none = np.zeros(0)
             return Axis(np.zeros((0, 2)), np.zeros((0, 2)), none, none)
         start, end, _ = self._edges
-        radius = self._radius / GRID_PER_MM
         rows = np.flatnonzero(self._is_axis)
-        rows = rows[np.maximum(radius[start[rows]], radius[end[rows]]) >= at_least]
-        xy = np.column_stack(self._xy) / GRID_PER_MM
-        return Axis(xy[start[rows]], xy[end[rows]], radius[start[rows]], radius[end[rows]])
+        level = at_least * GRID_PER_MM
+        rows = rows[np.maximum(self._radius[start[rows]], self._radius[end[rows]]) >= level]
+        form, _, fx, fy, h = self._forms
+        pieces = kernels.sampled_axis(
+            rows, chord_tolerance_mm * GRID_PER_MM, *self._edges, *self._sites, *self._xy, self._radius, form, fx, fy, h
+        )
+        pieces = pieces / GRID_PER_MM
+        return Axis(pieces[:, 0:2], pieces[:, 3:5], pieces[:, 2], pieces[:, 5])
+
+    def gap(self, p: FloatArray, q: FloatArray, *, limit: float) -> float:
+        """The least clearance along the straight line from p to q, mm; ``limit`` where it is nowhere less."""
+        return float(kernels.segment_gap(p[0], p[1], q[0], q[1], self._outline[0], self._outline[1], limit))
 
     def deepest(self, within: Polygon | None = None) -> Deepest | None:
         """The place with the most clearance, of all or of those within a polygon; None where there is none."""

@@ -284,3 +284,108 @@ def _grown_int(a):
     out = np.empty(2 * len(a), np.int64)
     out[: len(a)] = a
     return out
+
+
+@njit(cache=True)
+def sampled_axis(rows, chord, start, end, cell, is_segment, ax, ay, bx, by, vx, vy, radius, form, fx, fy, h):
+    """The medial axis as short straight pieces: ``(x0, y0, r0, x1, y1, r1)``, clearance exact at their ends.
+
+    Between the ends of a piece linear interpolation overstates the clearance of a curved edge by at most ``chord``:
+    a step ds along the directrix does so by ds^2 / 4h.
+    """
+    total = 0
+    for e in rows:
+        total += _pieces(e, chord, start, end, cell, is_segment, ax, ay, bx, by, vx, vy, form, fx, fy, h)
+    out = np.empty((total, 6))
+    n = 0
+    for e in rows:
+        count = _pieces(e, chord, start, end, cell, is_segment, ax, ay, bx, by, vx, vy, form, fx, fy, h)
+        a, b = start[e], end[e]
+        x, y, r = vx[a], vy[a], radius[a]
+        if count > 1:
+            ux, uy, px, py, straight = _frame(e, cell, is_segment, ax, ay, bx, by, fx, fy, h, form)
+            ta = (vx[a] - fx[e]) * ux + (vy[a] - fy[e]) * uy
+            tb = (vx[b] - fx[e]) * ux + (vy[b] - fy[e]) * uy
+        for k in range(count):
+            if k == count - 1:
+                nx, ny, nr = vx[b], vy[b], radius[b]
+            else:
+                t = ta + (tb - ta) * (k + 1) / count
+                if straight:
+                    nr = sqrt(t * t + h[e] * h[e])
+                    nx, ny = fx[e] + ux * t, fy[e] + uy * t
+                else:
+                    nr = (t * t + h[e] * h[e]) / (2 * h[e])
+                    nx, ny = fx[e] + ux * t + px * nr, fy[e] + uy * t + py * nr
+            out[n, 0], out[n, 1], out[n, 2] = x, y, r
+            out[n, 3], out[n, 4], out[n, 5] = nx, ny, nr
+            x, y, r = nx, ny, nr
+            n += 1
+    return out
+
+
+@njit(cache=True)
+def _frame(e, cell, is_segment, ax, ay, bx, by, fx, fy, h, form):
+    """Direction along the directrix (or bisector), and from the foot to the focus, of a curved edge."""
+    c, o = cell[e], cell[e ^ 1]
+    if form[e] == BISECTOR:
+        ux, uy = -(ay[o] - ay[c]), ax[o] - ax[c]
+        size = hypot(ux, uy)
+        return ux / size, uy / size, 0.0, 0.0, True
+    g = c if is_segment[c] else o
+    p = o if is_segment[c] else c
+    ux, uy = bx[g] - ax[g], by[g] - ay[g]
+    size = hypot(ux, uy)
+    return ux / size, uy / size, (ax[p] - fx[e]) / h[e], (ay[p] - fy[e]) / h[e], False
+
+
+@njit(cache=True)
+def _pieces(e, chord, start, end, cell, is_segment, ax, ay, bx, by, vx, vy, form, fx, fy, h):
+    if form[e] == LINE or h[e] <= 0.0:
+        return 1
+    ux, uy, _, _, _ = _frame(e, cell, is_segment, ax, ay, bx, by, fx, fy, h, form)
+    a, b = start[e], end[e]
+    span = abs((vx[b] - vx[a]) * ux + (vy[b] - vy[a]) * uy)
+    step = sqrt(4 * h[e] * chord)
+    return min(max(1, int(np.ceil(span / step))), 2000)
+
+
+@njit(cache=True)
+def segment_gap(px, py, qx, qy, a, b, limit):
+    """Least distance between the segment p-q and any of the segments a-b, ``limit`` where none is nearer."""
+    best = limit
+    low_x, high_x = min(px, qx), max(px, qx)
+    low_y, high_y = min(py, qy), max(py, qy)
+    for k in range(len(a)):
+        if min(a[k, 0], b[k, 0]) - high_x > best or low_x - max(a[k, 0], b[k, 0]) > best:
+            continue
+        if min(a[k, 1], b[k, 1]) - high_y > best or low_y - max(a[k, 1], b[k, 1]) > best:
+            continue
+        best = min(best, _between(px, py, qx, qy, a[k, 0], a[k, 1], b[k, 0], b[k, 1]))
+        if best <= 0.0:
+            return 0.0
+    return best
+
+
+@njit(cache=True)
+def _between(px, py, qx, qy, ax, ay, bx, by):
+    ux, uy, wx, wy = qx - px, qy - py, bx - ax, by - ay
+    s1 = ux * (ay - py) - uy * (ax - px)
+    s2 = ux * (by - py) - uy * (bx - px)
+    s3 = wx * (py - ay) - wy * (px - ax)
+    s4 = wx * (qy - ay) - wy * (qx - ax)
+    if s1 * s2 < 0.0 and s3 * s4 < 0.0:
+        return 0.0
+    best = _to_segment(px, py, ax, ay, bx, by)
+    best = min(best, _to_segment(qx, qy, ax, ay, bx, by))
+    best = min(best, _to_segment(ax, ay, px, py, qx, qy))
+    return min(best, _to_segment(bx, by, px, py, qx, qy))
+
+
+@njit(cache=True)
+def _to_segment(x, y, ax, ay, bx, by):
+    dx, dy = bx - ax, by - ay
+    size = dx * dx + dy * dy
+    t = ((x - ax) * dx + (y - ay) * dy) / size if size > 0.0 else 0.0
+    t = min(max(t, 0.0), 1.0)
+    return hypot(x - ax - t * dx, y - ay - t * dy)

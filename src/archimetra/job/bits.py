@@ -3,18 +3,38 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from math import isfinite, radians, tan
+from math import asin, cos, isfinite, radians, sin, sqrt, tan
 
 import msgspec
 
 from archimetra.job.ids import BitId
-from archimetra.job.sheet import need
+from archimetra.job.need import need
+from archimetra.job.sheet import Material
 
 
 class BitKind(StrEnum):
     STRAIGHT = "straight"
     BALL = "ball"
     VEE = "v"
+    TAPERED_BALL = "tapered ball"
+    DRILL = "drill"
+    SURFACING = "surfacing"
+    DOVETAIL = "dovetail"
+    KEYHOLE = "keyhole"
+    TEE_SLOT = "t-slot"
+
+
+UNDERCUTS = (BitKind.DOVETAIL, BitKind.KEYHOLE, BitKind.TEE_SLOT)
+FLAT_BOTTOMED = (BitKind.STRAIGHT, BitKind.SURFACING, *UNDERCUTS)
+
+
+class Flutes(StrEnum):
+    """How a straight bit's edges are twisted: which way they throw the chips and lift the fibres."""
+
+    STRAIGHT = "straight"
+    UP = "up-cut"
+    DOWN = "down-cut"
+    COMPRESSION = "compression"
 
 
 class Spin(StrEnum):
@@ -23,23 +43,37 @@ class Spin(StrEnum):
 
 
 class Recipe(msgspec.Struct, frozen=True, kw_only=True):
-    """Speed in rpm, feeds in mm/min, depth in mm."""
+    """Speed in rpm, feeds in mm/min, depth in mm, stepover as a share of the bit's diameter."""
 
     spindle_rpm: float = 16000.0
     feed: float = 1800.0
     plunge: float = 600.0
     depth_per_pass: float = 3.0
+    stepover: float = 0.4
 
     def __post_init__(self) -> None:
         need(isfinite(self.spindle_rpm) and 100 <= self.spindle_rpm <= 100_000, "a spindle turns at 100 to 100000 rpm")
         need(isfinite(self.feed) and 1 <= self.feed <= 50_000, "a feed is 1 to 50000 mm/min")
         need(isfinite(self.plunge) and 1 <= self.plunge <= 50_000, "a plunge feed is 1 to 50000 mm/min")
         need(isfinite(self.depth_per_pass) and 0.01 <= self.depth_per_pass <= 200, "depth per pass is 0.01 to 200 mm")
+        need(isfinite(self.stepover) and 0.01 <= self.stepover <= 0.95, "a stepover is 1 to 95 % of the diameter")
+
+
+class MaterialRecipe(msgspec.Struct, frozen=True, kw_only=True):
+    """A bit's recipe for one material, with what was noted and what came out."""
+
+    material: Material
+    recipe: Recipe
+    notes: str = ""
+    result: str = ""
 
 
 class Bit(msgspec.Struct, frozen=True, kw_only=True):
-    """One bit of the rack. ``place`` counts from 0 and gives its letter and hue. Sizes in mm, ``angle`` is the
-    full angle of a V bit in degrees and ``tip_flat`` the diameter of its flat."""
+    """One bit. ``place`` counts from 0 and gives its letter and hue. Sizes in mm. ``angle`` is the full angle of a V bit, of
+    the taper of a tapered ball, of a drill's point or of a dovetail's flanks; ``tip_flat`` the diameter of a V bit's flat,
+    ``tip_ball`` of a tapered ball's tip. Undercut bits are ``diameter`` wide over ``head_height`` and have a ``neck``.
+    ``holder`` is the number in the machine's holder (0: its place). ``recipe`` serves where ``recipes`` has none for a material;
+    ``rack_id`` names the rack's bit this one is a copy of."""
 
     id: BitId
     name: str
@@ -48,21 +82,37 @@ class Bit(msgspec.Struct, frozen=True, kw_only=True):
     cutting_length: float = 22.0
     shank: float = 6.0
     flutes: int = 2
+    twist: Flutes = Flutes.STRAIGHT
     angle: float = 60.0
     tip_flat: float = 0.0
+    tip_ball: float = 0.5
+    neck: float = 4.0
+    head_height: float = 4.0
     can_plunge: bool = True
     spin: Spin = Spin.CLOCKWISE
+    holder: int = 0
     place: int = 0
     recipe: Recipe = Recipe()
+    recipes: tuple[MaterialRecipe, ...] = ()
+    rack_id: str = ""
+    notes: str = ""
 
     def __post_init__(self) -> None:
         need(isfinite(self.diameter) and 0.05 <= self.diameter <= 200, "a bit is 0.05 to 200 mm wide")
         need(isfinite(self.cutting_length) and 0.1 <= self.cutting_length <= 300, "a bit cuts along 0.1 to 300 mm")
         need(isfinite(self.shank) and 0.5 <= self.shank <= 50, "a shank is 0.5 to 50 mm thick")
         need(1 <= self.flutes <= 12, "a bit has 1 to 12 flutes")
-        need(isfinite(self.angle) and 5 <= self.angle <= 175, "a V bit's angle is 5 to 175 degrees")
+        need(isfinite(self.angle) and 1 <= self.angle <= 179, "a bit's angle is 1 to 179 degrees")
         need(isfinite(self.tip_flat) and 0 <= self.tip_flat < self.diameter, "a tip flat is narrower than its bit")
+        need(isfinite(self.tip_ball) and self.tip_ball >= 0.05, "a ball tip is at least 0.05 mm wide")
+        need(isfinite(self.neck) and isfinite(self.head_height), "a neck and a head are finite")
+        if self.kind is BitKind.TAPERED_BALL:
+            need(self.tip_ball < self.diameter, "a ball tip is narrower than its bit")
+        if self.kind in UNDERCUTS:
+            need(0.2 <= self.neck < self.diameter, "an undercut bit's neck is narrower than its head")
+            need(0.2 <= self.head_height <= self.cutting_length, "a head is no higher than the bit cuts")
         need(0 <= self.place <= 99, "a rack has places 0 to 99")
+        need(0 <= self.holder <= 999, "a holder has places 0 to 999")
 
     @property
     def letter(self) -> str:
@@ -72,9 +122,30 @@ class Bit(msgspec.Struct, frozen=True, kw_only=True):
     def radius(self) -> float:
         return self.diameter / 2
 
+    @property
+    def number(self) -> int:
+        """The number a bit change calls it by."""
+        return self.holder or self.place + 1
+
+    def recipe_for(self, material: Material) -> Recipe:
+        found = next((entry.recipe for entry in self.recipes if entry.material is material), None)
+        return self.recipe if found is None else found
+
     def chip_load(self, recipe: Recipe) -> float:
         """Thickness of wood each edge takes per turn, mm: feed / (speed x flutes)."""
         return recipe.feed / (recipe.spindle_rpm * self.flutes)
+
+    @property
+    def point_length(self) -> float:
+        """How far a pointed drill's tip is below where it is full width, mm; 0 for other kinds."""
+        return self.radius / tan(radians(self.angle / 2)) if self.kind is BitKind.DRILL else 0.0
+
+    @property
+    def ball_meets_taper(self) -> tuple[float, float]:
+        """Where a tapered ball's tip goes over into its taper: (radius, height above the tip). The tip is tangent to the
+        taper, so its normal there is square to the flank: radius r cos a, height r (1 - sin a), a half the taper."""
+        r, a = self.tip_ball / 2, radians(self.angle / 2)
+        return r * cos(a), r * (1 - sin(a))
 
     def rise_at(self, radius: float) -> float:
         """How much higher than its tip the bit's edge is at a distance from its axis (within its radius)."""
@@ -82,14 +153,38 @@ class Bit(msgspec.Struct, frozen=True, kw_only=True):
             return self.radius - float((self.radius**2 - min(radius, self.radius) ** 2) ** 0.5)
         if self.kind is BitKind.VEE:
             return max(radius - self.tip_flat / 2, 0.0) / tan(radians(self.angle / 2))
+        if self.kind is BitKind.DRILL:
+            return radius / tan(radians(self.angle / 2))
+        if self.kind is BitKind.TAPERED_BALL:
+            joint, height = self.ball_meets_taper
+            r = self.tip_ball / 2
+            if radius <= joint:
+                return r - sqrt(max(r * r - radius * radius, 0.0))
+            return height + (radius - joint) / tan(radians(self.angle / 2))
         return 0.0
 
+    def width_at(self, depth: float) -> float:
+        """How wide the bit cuts at the surface when its tip is ``depth`` below it, mm."""
+        if depth <= 0:
+            return 0.0
+        t = tan(radians(self.angle / 2))
+        match self.kind:
+            case BitKind.VEE:
+                wide = self.tip_flat + 2 * depth * t
+            case BitKind.DRILL:
+                wide = 2 * depth * t
+            case BitKind.BALL:
+                wide = 2 * sqrt(max(2 * self.radius * depth - depth * depth, 0.0)) if depth < self.radius else 1e9
+            case BitKind.TAPERED_BALL:
+                joint, height = self.ball_meets_taper
+                r = self.tip_ball / 2
+                wide = 2 * (joint + (depth - height) * t) if depth > height else 2 * r * sin(_arc(depth, r))
+            case _:
+                wide = self.diameter
+        return min(wide, self.diameter)
 
-STARTER_RACK: tuple[Bit, ...] = (
-    Bit(id=BitId("bit1"), name="6 mm straight", diameter=6.0, cutting_length=25.0, place=0,
-        recipe=Recipe(spindle_rpm=16000.0, feed=1800.0, plunge=600.0, depth_per_pass=3.8)),
-    Bit(id=BitId("bit2"), name="3 mm straight", diameter=3.0, cutting_length=14.0, place=1,
-        recipe=Recipe(spindle_rpm=18000.0, feed=1200.0, plunge=400.0, depth_per_pass=1.5)),
-    Bit(id=BitId("bit3"), name="1.5 mm straight", diameter=1.5, cutting_length=6.0, place=2,
-        recipe=Recipe(spindle_rpm=20000.0, feed=700.0, plunge=250.0, depth_per_pass=0.7)),
-)  # fmt: skip
+
+def _arc(depth: float, r: float) -> float:
+    """The angle from the tip at which a ball of radius r is ``depth`` high."""
+    share = min(max(1 - depth / r, -1.0), 1.0)
+    return asin(sqrt(max(1 - share * share, 0.0)))

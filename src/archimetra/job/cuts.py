@@ -1,4 +1,7 @@
-"""The kinds of cut. Each kind is one frozen type here, one planner in ``toolpath`` and one editor in ``app``."""
+"""The kinds of cut. Each is one frozen type here, one planner in ``toolpath`` and one editor in ``app``.
+
+Depths are positive mm below the face the cut starts from: the sheet's top, or the floor that facing left.
+"""
 
 from __future__ import annotations
 
@@ -8,75 +11,38 @@ from math import isfinite
 import msgspec
 
 from archimetra.job.bits import Bit, Recipe
+from archimetra.job.cut_parts import (
+    Direction,
+    Entry,
+    HoleStep,
+    Lead,
+    Mark,
+    Overrides,
+    Pattern,
+    ShapeTabs,
+    Side,
+    Tabs,
+)
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
-from archimetra.job.sheet import Sheet, need
+from archimetra.job.need import need
+from archimetra.job.sheet import Material, Sheet
 
 
-class Side(StrEnum):
-    OUTSIDE = "outside"
-    INSIDE = "inside"
-    ON = "on the line"
-
-
-class Direction(StrEnum):
-    CLIMB = "climb"
-    CONVENTIONAL = "conventional"
-
-
-class Entry(StrEnum):
-    PLUNGE = "plunge"
-    RAMP = "ramp"
-
-
-class Tabs(msgspec.Struct, frozen=True, kw_only=True):
-    """Bridges of wood that hold a part: how many per outline, how long and thick the wood that stays is."""
-
-    count: int = 0
-    length: float = 8.0
-    thickness: float = 3.0
-    corner_distance: float = 6.0
-
-    def __post_init__(self) -> None:
-        need(0 <= self.count <= 200, "a cut has 0 to 200 tabs an outline")
-        need(isfinite(self.length) and 0.5 <= self.length <= 500, "a tab is 0.5 to 500 mm long")
-        need(isfinite(self.thickness) and 0.1 <= self.thickness <= 200, "a tab is 0.1 to 200 mm thick")
-        need(isfinite(self.corner_distance) and 0 <= self.corner_distance <= 500, "tabs keep 0 to 500 mm off corners")
-
-
-class Overrides(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """What this cut runs differently from its bit's recipe; None follows the bit."""
-
-    spindle_rpm: float | None = None
-    feed: float | None = None
-    plunge: float | None = None
-    depth_per_pass: float | None = None
-
-    def over(self, recipe: Recipe) -> Recipe:
-        mine = {name: getattr(self, name) for name in self.__struct_fields__ if getattr(self, name) is not None}
-        return msgspec.structs.replace(recipe, **mine)
-
-    def __post_init__(self) -> None:
-        self.over(Recipe())  # the recipe's own limits hold
-
-
-class ProfileCut(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
-    """Along outlines. Depths are positive mm below the sheet's top; ``goes_through`` makes the end depth the
-    thickest reading plus ``allowance``. ``layer`` ('' for none) is one whose shapes the cut takes, whatever they are."""
+class CutBase(msgspec.Struct, frozen=True, kw_only=True):
+    """What every kind has. ``goes_through`` makes the end depth the thickest reading plus ``allowance``. ``layer`` ('' for
+    none) is one whose shapes the cut takes, whatever they are."""
 
     id: CutId
     name: str
     bit: BitId
     shapes: tuple[ShapeId, ...] = ()
     layer: LayerId = LayerId("")
-    side: Side = Side.OUTSIDE
     start_depth: float = 0.0
     end_depth: float = 0.0
     goes_through: bool = False
     allowance: float = 0.2
     direction: Direction = Direction.CLIMB
-    entry: Entry = Entry.RAMP
-    ramp_degrees: float = 8.0
-    tabs: Tabs = Tabs()
+    keeps_order: bool = False
     run: Overrides = Overrides()
     is_on: bool = True
     notes: str = ""
@@ -85,17 +51,163 @@ class ProfileCut(msgspec.Struct, frozen=True, kw_only=True, tag="profile"):
         need(isfinite(self.start_depth) and 0 <= self.start_depth <= 1000, "a start depth is 0 to 1000 mm")
         need(isfinite(self.end_depth) and 0 <= self.end_depth <= 1000, "an end depth is 0 to 1000 mm")
         need(isfinite(self.allowance) and 0 <= self.allowance <= 20, "a through cut goes 0 to 20 mm past the bottom")
-        need(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
 
     def depth(self, sheet: Sheet) -> float:
-        """The end depth below the sheet's top that results, mm."""
+        """The end depth that results, mm."""
         return sheet.thickest + self.allowance if self.goes_through else self.end_depth
 
     def is_through(self, sheet: Sheet) -> bool:
         return self.depth(sheet) >= sheet.thinnest
 
-    def recipe(self, bit: Bit) -> Recipe:
-        return self.run.over(bit.recipe)
+    def recipe(self, bit: Bit, material: Material) -> Recipe:
+        """The bit's recipe for the material with what this cut runs differently."""
+        return self.run.over(bit.recipe_for(material))
 
 
-Cut = ProfileCut  # a tagged union as soon as there is a second kind
+class ProfileCut(CutBase, frozen=True, kw_only=True, tag="profile"):
+    """Along outlines, outside, inside or on them, and beside open lines. ``finish`` is left by the first passes and
+    taken off in one last pass of full depth; ``skin`` is wood left at the bottom instead of tabs; ``overcut`` drives the
+    bit into inner corners so that a square part fits; ``starts`` and ``turned`` are marks of contours begun there or
+    walked the other way."""
+
+    side: Side = Side.OUTSIDE
+    entry: Entry = Entry.RAMP
+    ramp_degrees: float = 8.0
+    ramp_length: float = 0.0
+    finish: float = 0.0
+    finish_feed: float | None = None
+    lead_in: Lead = Lead()
+    lead_out: Lead = Lead()
+    overlap: float = 0.0
+    skin: float = 0.0
+    overcut: bool = False
+    tabs: Tabs = Tabs()
+    tabs_of: tuple[ShapeTabs, ...] = ()
+    starts: tuple[Mark, ...] = ()
+    turned: tuple[Mark, ...] = ()
+    shares_edges: bool = False
+
+    def __post_init__(self) -> None:
+        CutBase.__post_init__(self)
+        need(self.entry in PROFILE_ENTRIES, "a profile is entered by a plunge, a ramp or a spiral")
+        need(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
+        need(isfinite(self.ramp_length) and 0 <= self.ramp_length <= 10_000, "a ramp is 0 to 10000 mm long")
+        need(isfinite(self.finish) and 0 <= self.finish <= 20, "a finishing allowance is 0 to 20 mm")
+        need(self.finish_feed is None or 1 <= self.finish_feed <= 50_000, "a feed is 1 to 50000 mm/min")
+        need(isfinite(self.overlap) and 0 <= self.overlap <= 500, "an overlap is 0 to 500 mm long")
+        need(isfinite(self.skin) and 0 <= self.skin <= 50, "a skin is 0 to 50 mm thick")
+
+    def depth(self, sheet: Sheet) -> float:
+        """The end depth; a skin ends a through cut above the thinnest reading's bottom."""
+        if self.goes_through and self.skin > 0:
+            return max(sheet.thinnest - self.skin, 0.0)
+        return CutBase.depth(self, sheet)
+
+
+class PocketCut(CutBase, frozen=True, kw_only=True, tag="pocket"):
+    """Areas cleared to a depth. ``wall_allowance`` is left on the walls and taken off in one last pass of full depth,
+    ``floor_allowance`` likewise on the floor. ``rest_of`` names a pocket with a larger bit whose areas and depths this cut
+    shares: it clears only what that one could not reach. ``scallop`` above 0 sets the stepover of a ball bit by the height of
+    the ridges it leaves; ``floor_only`` visits the end depth alone; ``open_edges`` runs past a part's or the sheet's edge."""
+
+    pattern: Pattern = Pattern.OFFSET
+    raster_degrees: float = 0.0
+    wall_allowance: float = 0.0
+    floor_allowance: float = 0.0
+    finish_feed: float | None = None
+    entry: Entry = Entry.HELIX
+    ramp_degrees: float = 4.0
+    rest_of: CutId = CutId("")
+    scallop: float = 0.0
+    floor_only: bool = False
+    open_edges: bool = False
+
+    def __post_init__(self) -> None:
+        CutBase.__post_init__(self)
+        need(self.entry in POCKET_ENTRIES, "a pocket is entered by a helix, a ramp, a plunge or a drilled hole")
+        need(isfinite(self.raster_degrees), "an angle is a finite number")
+        need(isfinite(self.wall_allowance) and 0 <= self.wall_allowance <= 20, "a wall allowance is 0 to 20 mm")
+        need(isfinite(self.floor_allowance) and 0 <= self.floor_allowance <= 20, "a floor allowance is 0 to 20 mm")
+        need(self.finish_feed is None or 1 <= self.finish_feed <= 50_000, "a feed is 1 to 50000 mm/min")
+        need(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
+        need(isfinite(self.scallop) and 0 <= self.scallop <= 5, "a scallop is 0 to 5 mm high")
+
+
+class HoleMethod(StrEnum):
+    FITTING = "fitting"  # a hole of the bit's own size is drilled, a wider one bored
+    DRILL = "drill"  # straight down in one go
+    PECK = "peck"  # straight down in steps, out of the hole after each
+    BORE = "bore"  # round and down in a helix
+
+
+class HoleCut(CutBase, frozen=True, kw_only=True, tag="hole"):
+    """Round holes. ``diameters`` are the sizes taken among the circles of the shapes, all where empty. ``steps`` widen a
+    hole at its top. ``to_shoulder``: the depth counts to where a pointed drill is full width."""
+
+    method: HoleMethod = HoleMethod.FITTING
+    diameters: tuple[float, ...] = ()
+    peck: float = 3.0
+    dwell_s: float = 0.0
+    steps: tuple[HoleStep, ...] = ()
+    to_shoulder: bool = True
+
+    def __post_init__(self) -> None:
+        CutBase.__post_init__(self)
+        need(isfinite(self.peck) and 0.1 <= self.peck <= 200, "a peck is 0.1 to 200 mm deep")
+        need(isfinite(self.dwell_s) and 0 <= self.dwell_s <= 60, "a dwell is 0 to 60 s long")
+        need(all(isfinite(d) and d > 0 for d in self.diameters), "a hole's diameter is above zero")
+        need(len(self.steps) <= 8, "a hole has at most 8 steps")
+
+
+class EngraveCut(CutBase, frozen=True, kw_only=True, tag="engrave"):
+    """Along the lines themselves, at a depth."""
+
+    entry: Entry = Entry.PLUNGE
+    ramp_degrees: float = 8.0
+
+    def __post_init__(self) -> None:
+        CutBase.__post_init__(self)
+        need(self.entry in (Entry.PLUNGE, Entry.RAMP), "engraving is entered by a plunge or a ramp")
+        need(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
+
+
+class FacingPattern(StrEnum):
+    RASTER = "raster"
+    SPIRAL = "spiral"
+
+
+class FacingCut(CutBase, frozen=True, kw_only=True, tag="facing"):
+    """The whole sheet, or the areas of its shapes, planed. With a ``target`` thickness above 0 the depth follows from
+    the thickest reading, half of it where it ``is_split`` between two faces; ``run_past`` is how far the bit's edge goes
+    past what is faced. Later cuts count their depths from the new face."""
+
+    pattern: FacingPattern = FacingPattern.RASTER
+    raster_degrees: float = 0.0
+    target: float = 0.0
+    is_split: bool = False
+    run_past: float = 3.0
+
+    def __post_init__(self) -> None:
+        CutBase.__post_init__(self)
+        need(isfinite(self.raster_degrees), "an angle is a finite number")
+        need(isfinite(self.target) and 0 <= self.target <= 500, "a target thickness is 0 to 500 mm")
+        need(isfinite(self.run_past) and 0 <= self.run_past <= 100, "facing runs 0 to 100 mm past")
+
+    def depth(self, sheet: Sheet) -> float:
+        if self.target > 0:
+            return max(sheet.thickest - self.target, 0.0) * (0.5 if self.is_split else 1.0)
+        return self.end_depth
+
+    @property
+    def is_whole_sheet(self) -> bool:
+        return not self.shapes and not self.layer
+
+
+class SlotCut(CutBase, frozen=True, kw_only=True, tag="slot"):
+    """Undercut slots along lines, in one pass at full depth: in where it is open, out where it is open."""
+
+
+PROFILE_ENTRIES = (Entry.PLUNGE, Entry.RAMP, Entry.SPIRAL)
+POCKET_ENTRIES = (Entry.PLUNGE, Entry.RAMP, Entry.HELIX, Entry.HOLE)
+
+Cut = ProfileCut | PocketCut | HoleCut | EngraveCut | FacingCut | SlotCut

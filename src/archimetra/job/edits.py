@@ -10,7 +10,8 @@ from collections.abc import Iterable
 from typing import Any
 
 from archimetra.geometry.affine import Affine
-from archimetra.job.cuts import Cut, ProfileCut, Side, Tabs
+from archimetra.job.cut_parts import Side, Tabs
+from archimetra.job.cuts import Cut, ProfileCut
 from archimetra.job.edit import Edit, board_of, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, ShapeId, next_id
 from archimetra.job.job import Board, Job, new_board

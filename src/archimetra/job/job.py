@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import msgspec
 
-from archimetra.job.bits import STARTER_RACK, Bit
-from archimetra.job.cuts import Cut
+from archimetra.job.bits import Bit
+from archimetra.job.cuts import Cut, PocketCut
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, next_id
 from archimetra.job.quantities import Unit
 from archimetra.job.shapes import Backdrop, Guide, Layer, Measure, Shape, Source
-from archimetra.job.sheet import Heights, Machine, Sheet, Zero
+from archimetra.job.sheet import Fixture, Heights, Machine, Sheet, Zero
+from archimetra.job.starter_rack import STARTER_BITS
 
 
 class Board(msgspec.Struct, frozen=True, kw_only=True):
     """One sheet with its artwork and its cuts in running order. ``bed_x, bed_y``: the sheet's front left corner
-    on the machine's bed. ``margin`` (0 for none) is a set of guides that far inside the sheet's edges."""
+    on the machine's bed. ``margin`` (0 for none) is a set of guides that far inside the sheet's edges. With ``auto_order`` new
+    cuts take the place in the running order that suits them; dragging one turns it off."""
 
     id: BoardId
     name: str
@@ -23,6 +25,8 @@ class Board(msgspec.Struct, frozen=True, kw_only=True):
     heights: Heights = Heights()
     bed_x: float = 0.0
     bed_y: float = 0.0
+    fixtures: tuple[Fixture, ...] = ()
+    auto_order: bool = False
     layers: tuple[Layer, ...] = ()
     shapes: tuple[Shape, ...] = ()
     cuts: tuple[Cut, ...] = ()
@@ -42,15 +46,32 @@ class Board(msgspec.Struct, frozen=True, kw_only=True):
     def cut(self, id_: CutId) -> Cut | None:
         return next((cut for cut in self.cuts if cut.id == id_), None)
 
+    @property
+    def flight(self) -> Heights:
+        """The heights the bit travels at over this board."""
+        return self.heights.over(self.fixtures)
+
     def shapes_of(self, cut: Cut) -> tuple[Shape, ...]:
         """The shapes a cut takes, in the cut's order, then those of the layer it follows; ones that are gone are passed
-        over."""
+        over. A cut that clears the rest of another takes the other's."""
+        cut = self.whose_shapes(cut)
         known = {shape.id: shape for shape in self.shapes}
         own = tuple(known[id_] for id_ in cut.shapes if id_ in known)
         if not cut.layer:
             return own
         taken = set(cut.shapes)
         return own + tuple(s for s in self.shapes if s.layer == cut.layer and s.id not in taken)
+
+    def whose_shapes(self, cut: Cut) -> Cut:
+        """The cut whose shapes and depths count: itself, or the first of the pockets it clears the rest of."""
+        seen = set()
+        while isinstance(cut, PocketCut) and cut.rest_of and cut.id not in seen:
+            seen.add(cut.id)
+            parent = self.cut(cut.rest_of)
+            if not isinstance(parent, PocketCut):
+                break
+            cut = parent
+        return cut
 
 
 class Job(msgspec.Struct, frozen=True, kw_only=True):
@@ -62,7 +83,7 @@ class Job(msgspec.Struct, frozen=True, kw_only=True):
     controller: str = "rs274"
     output_unit: Unit = Unit.MM
     machine: Machine = Machine()
-    bits: tuple[Bit, ...] = STARTER_RACK
+    bits: tuple[Bit, ...] = STARTER_BITS
     boards: tuple[Board, ...] = ()
     typed: dict[str, str] = msgspec.field(default_factory=dict)
 
@@ -78,6 +99,8 @@ def new_board(job: Job, *, name: str = "Board") -> Board:
         id=BoardId(next_id("board", [board.id for board in job.boards])),
         name=name,
         sheet=Sheet(width=400.0, height=300.0, readings=(18.0,)),
+        heights=Heights(follows_clamps=True),
+        auto_order=True,
     )
 
 

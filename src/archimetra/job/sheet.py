@@ -11,6 +11,8 @@ from math import isfinite
 
 import msgspec
 
+from archimetra.job.need import need
+
 
 class HoldDown(StrEnum):
     CLAMPED = "clamped"  # clamps or screws hold the sheet; what is cut loose moves
@@ -29,7 +31,8 @@ class Material(StrEnum):
 
 
 class Sheet(msgspec.Struct, frozen=True, kw_only=True):
-    """Sizes in mm. ``readings`` are caliper readings of the thickness; at least one."""
+    """Sizes in mm. ``readings`` are caliper readings of the thickness; at least one. ``tint`` ('' for the material's own) is
+    the colour this very sheet has."""
 
     width: float
     height: float
@@ -37,6 +40,7 @@ class Sheet(msgspec.Struct, frozen=True, kw_only=True):
     material: Material = Material.PINE
     grain_degrees: float = 0.0
     hold_down: HoldDown = HoldDown.CLAMPED
+    tint: str = ""
 
     def __post_init__(self) -> None:
         need(
@@ -45,6 +49,8 @@ class Sheet(msgspec.Struct, frozen=True, kw_only=True):
         )
         need(len(self.readings) >= 1, "a sheet needs a measured thickness")
         need(all(isfinite(v) and 0.1 <= v <= 500 for v in self.readings), "a sheet is 0.1 to 500 mm thick")
+        need(len(self.readings) <= 99, "a sheet has at most 99 readings")
+        need(not self.tint or is_colour(self.tint), "a tint is a colour such as #C9A66B")
 
     @property
     def thickest(self) -> float:
@@ -55,6 +61,33 @@ class Sheet(msgspec.Struct, frozen=True, kw_only=True):
     def thinnest(self) -> float:
         """Rules what must stay standing."""
         return min(self.readings)
+
+
+def is_colour(text: str) -> bool:
+    return len(text) == 7 and text[0] == "#" and all(c in "0123456789abcdefABCDEF" for c in text[1:])
+
+
+class FixtureKind(StrEnum):
+    CLAMP = "clamp"
+    SCREW = "screw"
+
+
+class Fixture(msgspec.Struct, frozen=True, kw_only=True):
+    """A clamp or a screw on the sheet: an area to keep clear of, so high above the sheet's top. ``x, y`` is its centre in
+    board coordinates; a screw is round, ``width`` across. ``degrees`` turn a clamp counter-clockwise."""
+
+    kind: FixtureKind = FixtureKind.CLAMP
+    x: float
+    y: float
+    width: float = 60.0
+    depth: float = 30.0
+    height: float = 20.0
+    degrees: float = 0.0
+
+    def __post_init__(self) -> None:
+        need(isfinite(self.x) and isfinite(self.y) and isfinite(self.degrees), "a clamp lies at a finite place")
+        need(all(isfinite(v) and 1 <= v <= 2000 for v in (self.width, self.depth)), "a clamp is 1 to 2000 mm a side")
+        need(isfinite(self.height) and 0 <= self.height <= 300, "a clamp stands 0 to 300 mm above the sheet")
 
 
 class ZeroAt(StrEnum):
@@ -120,12 +153,17 @@ class Zero(msgspec.Struct, frozen=True, kw_only=True):
         return f"X Y zero: {place} (x {x:.2f}, y {y:.2f} mm from its front left corner); Z zero: {self.z.value}"
 
 
+ABOVE_CLAMPS_MM = 5.0
+LOWEST_TRAVEL_MM = 8.0
+
+
 class Heights(msgspec.Struct, frozen=True, kw_only=True):
-    """Above the sheet's top, mm."""
+    """Above the sheet's top, mm. With ``follows_clamps`` the travel height is as low as the clamps allow."""
 
     hop: float = 3.0  # between nearby cuts
     travel: float = 15.0  # between cuts, above any clamp
     park: float = 30.0  # at the end
+    follows_clamps: bool = False
 
     def __post_init__(self) -> None:
         need(
@@ -133,6 +171,13 @@ class Heights(msgspec.Struct, frozen=True, kw_only=True):
             "heights are 0.2 to 500 mm",
         )
         need(self.hop <= self.travel <= self.park, "hop height <= travel height <= park height")
+
+    def over(self, fixtures: tuple[Fixture, ...]) -> Heights:
+        """The heights to fly at: what is typed, or derived from the highest clamp; never below a clamp."""
+        highest = max((fixture.height for fixture in fixtures), default=0.0)
+        clear = highest + ABOVE_CLAMPS_MM if fixtures else LOWEST_TRAVEL_MM
+        travel = max(clear if self.follows_clamps else self.travel, highest + 1.0 if fixtures else 0.0, self.hop)
+        return msgspec.structs.replace(self, travel=travel, park=max(self.park, travel))
 
 
 class Machine(msgspec.Struct, frozen=True, kw_only=True):
@@ -157,9 +202,3 @@ class Machine(msgspec.Struct, frozen=True, kw_only=True):
         for name in self.__struct_fields__:
             value = getattr(self, name)
             need(isinstance(value, str) or (isfinite(value) and value > 0), f"the machine's {name} must be above zero")
-
-
-def need(condition: bool, sentence: str) -> None:
-    """Raise ValueError with the sentence unless the condition holds (msgspec reports it with its place)."""
-    if not condition:
-        raise ValueError(sentence)

@@ -17,6 +17,7 @@ import numpy as np
 from archimetra.job.bits import Bit, Recipe, Spin
 from archimetra.job.job import Board, Job
 from archimetra.job.quantities import MM_PER_INCH, Unit
+from archimetra.job.recipes import held
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.toolpath.moves import Move, straightened
@@ -62,7 +63,7 @@ class _Writer:
         self._feed: float | None = None
         self._bit: Bit | None = None
         self._speed: float | None = None
-        self._height_park = board.heights.park + float(self._shift[2])
+        self._height_park = board.flight.park + float(self._shift[2])
 
     # ---- parts of a file
 
@@ -88,7 +89,8 @@ class _Writer:
         assert cut is not None
         if self._bit is None or bit.id != self._bit.id:
             self._change_bit(bit, is_first=is_first)
-        self._spindle(bit, cut.recipe(bit), is_first=is_first)
+        recipe = held(cut.recipe(bit, self._board.sheet.material), self._job.machine).recipe
+        self._spindle(bit, recipe, is_first=is_first)
         self._say(f"{cut.name}")
         for row in range(block.first, block.last):
             self._move(row)
@@ -111,13 +113,13 @@ class _Writer:
         if self._profile.bit_changes_in_file:
             self._say(f"Put in bit {bit.letter}: {bit.name}. Set Z zero again: {self._board.zero.z.value}")
             for line in self._profile.bit_change:
-                self._line(line.format(number=bit.place + 1))
+                self._line(line.format(number=bit.number))
             self._motion = ""
         self._bit = bit
         self._speed = None
 
     def _spindle(self, bit: Bit, recipe: Recipe, *, is_first: bool) -> None:
-        speed = min(max(recipe.spindle_rpm, self._job.machine.min_rpm), self._job.machine.max_rpm)
+        speed = recipe.spindle_rpm
         if speed == self._speed:
             return
         starts = self._speed is None

@@ -18,12 +18,14 @@ from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs, to_arcs
 from archimetra.geometry.arrays import FloatArray, IntArray
+from archimetra.geometry.clearance import Clearance, inside_out
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.offset import offset_region, thinned
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, containment_tree, nested, polygons_of, region_of, ring_area, ring_paths
 from archimetra.job.bits import Bit, Spin
-from archimetra.job.cuts import Direction, ProfileCut, Side
+from archimetra.job.cut_parts import Direction, Side
+from archimetra.job.cuts import Cut, ProfileCut
 from archimetra.job.shapes import Shape
 
 # how far the bit's centre may stray from its true line, a hundredth in all: curves to chords, needless points
@@ -36,11 +38,13 @@ SMALLEST_RING_MM2 = 0.001
 
 
 class Contour(msgspec.Struct, frozen=True, eq=False):
-    """One line to follow, or one point to plunge at (``path`` None). ``ring`` is the line flattened, for order."""
+    """One line to follow, or one point to plunge at (``path`` None). ``ring`` is the line flattened, for order.
+    ``keeps_right`` tells on which side of travel the kept wood lies, None where on both."""
 
     path: Path | None
     at: tuple[float, float]
     ring: FloatArray
+    keeps_right: bool | None = None
 
 
 class Contours(msgspec.Struct, frozen=True, eq=False):
@@ -49,19 +53,28 @@ class Contours(msgspec.Struct, frozen=True, eq=False):
     findings: tuple[Finding, ...]
 
 
-def contours_of(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> Contours:
-    """The contours of a profile, unordered, each with the contour around it."""
-    if cut.side is Side.ON:
-        contours, findings = _on_the_line(shapes, cut, bit), list[Finding]()
-    else:
-        contours, findings = _beside_the_line(shapes, cut, bit)
+def contours_of(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit, *, extra: float = 0.0) -> Contours:
+    """The contours of a profile, unordered, each with the contour around it. ``extra`` keeps that much more distance."""
+    findings: list[Finding] = []
+    match cut.side:
+        case Side.ON:
+            contours = on_the_line(shapes, cut.direction, bit)
+        case Side.LEFT | Side.RIGHT:
+            contours, findings = _beside_lines(shapes, cut, bit, extra)
+        case _:
+            contours, findings = _beside_the_line(shapes, cut, bit, extra)
+    return Contours(tuple(contours), parents_of(contours), tuple(findings))
+
+
+def parents_of(contours: Sequence[Contour]) -> IntArray:
+    """The closed contour around each closed contour, -1 for none."""
     parent = np.full(len(contours), -1, dtype=np.int64)
     rings = [i for i, c in enumerate(contours) if c.path is not None and c.path.closed]
     if len(rings) > 1:
         tree = containment_tree([contours[i].ring for i in rings])
         for i, p in zip(rings, tree, strict=True):
             parent[i] = rings[p] if p >= 0 else -1
-    return Contours(tuple(contours), parent, tuple(findings))
+    return parent
 
 
 def kept_region(shapes: Sequence[Shape]) -> Region:
@@ -74,49 +87,112 @@ def _kept_region(shapes: tuple[Shape, ...]) -> Region:
     return nested([region_of(shape.placed(), shape.fill_rule, chord_tolerance_mm=FLATTEN_MM) for shape in shapes])
 
 
-def _on_the_line(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> list[Contour]:
+@lru_cache(maxsize=16)
+def cleared(shapes: tuple[Shape, ...]) -> tuple[Region, Clearance]:
+    """The area of the shapes without needless points, and its clearance structure; kept for the next asker."""
+    region = thinned(kept_region(shapes), tolerance_mm=THIN_MM)
+    return region, Clearance(region)
+
+
+def walks_right(direction: Direction, bit: Bit) -> bool:
+    """Whether kept wood belongs on the right of travel."""
+    return (direction is Direction.CLIMB) == (bit.spin is Spin.CLOCKWISE)
+
+
+def on_the_line(shapes: Sequence[Shape], direction: Direction, bit: Bit) -> list[Contour]:
+    """The outlines themselves, closed ones walked as the direction asks of what lies inside them."""
     contours = []
     for shape in shapes:
         for path in shape.placed():
             if path.length() <= 0:
                 continue
             line = to_arcs(path, tolerance_mm=FIT_MM)
-            if line.closed and (line.area() > 0) == _walks_right(cut.direction, bit):
+            if line.closed and (line.area() > 0) == walks_right(direction, bit):
                 line = line.reverse()
             contours.append(_contour(line))
     return contours
 
 
-def _beside_the_line(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit) -> tuple[list[Contour], list[Finding]]:
-    findings = [_open_finding(shape, path, cut) for shape in shapes for path in shape.placed() if not path.closed]
+def _beside_the_line(
+    shapes: Sequence[Shape], cut: ProfileCut, bit: Bit, extra: float
+) -> tuple[list[Contour], list[Finding]]:
+    findings = [open_finding(shape, path, cut) for shape in shapes for path in shape.placed() if not path.closed]
     region = thinned(kept_region(shapes), tolerance_mm=THIN_MM)
     if region.is_empty:
         return [], findings
-    distance = bit.radius if cut.side is Side.OUTSIDE else -bit.radius
+    reach = bit.radius + extra
     try:
-        followed = offset_region(region, distance, chord_tolerance_mm=FLATTEN_MM)
+        rings = _inner_rings(shapes, reach) if cut.side is Side.INSIDE else _outer_rings(region, reach)
     except GeometryError as error:
         return [], [*findings, Finding("offset", Severity.STOP, str(error), subject=cut.id)]
     # the region lies left of its rings: kept wood when cutting outside it, waste when cutting inside
     kept_on_right = cut.side is Side.INSIDE
-    turn = kept_on_right != _walks_right(cut.direction, bit)
+    right = walks_right(cut.direction, bit)
     contours = []
-    rings = [ring for ring in ring_paths(followed) if abs(ring_area(ring)) > SMALLEST_RING_MM2]
     for ring in rings:
         line = fit_arcs(ring, tolerance_mm=FIT_MM, closed=True)
-        contours.append(_contour(line.reverse() if turn else line, ring))
+        contours.append(_contour(line.reverse() if kept_on_right != right else line, ring, keeps_right=right))
+    if extra > 0:
+        return contours, findings  # what does not fit is told once, of the last pass
     plunges, lost = _not_followed(region, rings, cut, bit)
     return contours + plunges, findings + lost
 
 
-def _walks_right(direction: Direction, bit: Bit) -> bool:
-    """Whether kept wood belongs on the right of travel."""
-    return (direction is Direction.CLIMB) == (bit.spin is Spin.CLOCKWISE)
+def _inner_rings(shapes: Sequence[Shape], reach: float) -> list[FloatArray]:
+    """Rings ``reach`` inside the shapes' area, straight from its clearance."""
+    _, clearance = cleared(tuple(shapes))
+    rings = [path.flatten(FLATTEN_MM / 2) for path in clearance.offsets(reach)]
+    return [ring for ring in rings if abs(ring_area(ring)) > SMALLEST_RING_MM2]
 
 
-def _contour(line: Path, ring: FloatArray | None = None) -> Contour:
+def _outer_rings(region: Region, reach: float) -> list[FloatArray]:
+    """Rings ``reach`` outside a region: a checked buffer, or the clearance of what lies around it where no buffer holds."""
+    try:
+        rings = ring_paths(offset_region(region, reach, chord_tolerance_mm=FLATTEN_MM))
+    except GeometryError:
+        around = Clearance(inside_out(region, reach=3 * reach)).offsets(reach)
+        flat = [path.reverse().flatten(FLATTEN_MM / 2) for path in around]
+        box = np.array(shapely.bounds(region)) + np.array((-1.0, -1.0, 1.0, 1.0)) * 1.5 * reach
+        rings = [ring for ring in flat if (ring >= box[:2]).all() and (ring <= box[2:]).all()]
+    return [ring for ring in rings if abs(ring_area(ring)) > SMALLEST_RING_MM2]
+
+
+def _beside_lines(
+    shapes: Sequence[Shape], cut: ProfileCut, bit: Bit, extra: float
+) -> tuple[list[Contour], list[Finding]]:
+    """Left or right of lines as they are drawn: the wood lies on the other side. Closed outlines count by their own
+    direction too."""
+    contours: list[Contour] = []
+    findings: list[Finding] = []
+    reach = bit.radius + extra
+    is_left = cut.side is Side.LEFT
+    right = walks_right(cut.direction, bit)
+    for shape in shapes:
+        for path in shape.placed():
+            if path.length() <= 0:
+                continue
+            flat = path.flatten(FLATTEN_MM)
+            beside = shapely.offset_curve(
+                shapely.linestrings(flat), reach if is_left else -reach, quad_segs=64, join_style="round"
+            )
+            for line in shapely.get_parts(beside):
+                points = shapely.get_coordinates(line)
+                if len(points) < 2:
+                    continue
+                gaps = SegmentField([flat], reach_mm=reach + 1.0).gaps(points)
+                if np.abs(gaps - reach).max() > 0.02:
+                    findings.append(_line_finding(shape, points[int(np.argmax(np.abs(gaps - reach)))], cut))
+                    continue
+                closed = path.closed and bool(np.hypot(*(points[0] - points[-1])) < 1e-6)
+                # walking along the line with the bit left of it, the wood is on the right
+                along = fit_arcs(points, tolerance_mm=FIT_MM, closed=closed)
+                contours.append(_contour(along if is_left == right else along.reverse(), keeps_right=right))
+    return contours, findings
+
+
+def _contour(line: Path, ring: FloatArray | None = None, *, keeps_right: bool | None = None) -> Contour:
     flat = line.flatten(FIT_MM) if ring is None else ring
-    return Contour(line, (float(line.nodes[0, 0]), float(line.nodes[0, 1])), flat)
+    return Contour(line, (float(line.nodes[0, 0]), float(line.nodes[0, 1])), flat, keeps_right)
 
 
 def _not_followed(
@@ -158,7 +234,7 @@ def _is_round(opening: Polygon, radius: float) -> bool:
 def _grown_together(region: Region, rings: list[FloatArray], cut: ProfileCut, bit: Bit) -> list[Finding]:
     parts = polygons_of(region)
     outer = [ring for ring in rings if ring_area(ring) > 0]
-    if len(parts) < 2 or len(outer) >= len(parts):
+    if len(parts) < 2 or len(outer) >= len(parts) or cut.shares_edges:
         return []
     tree = shapely.STRtree(parts)
     pairs = tree.query(parts, predicate="dwithin", distance=bit.diameter - 1e-6)
@@ -192,14 +268,28 @@ def _too_small(at: tuple[float, float], width: float, cut: ProfileCut, bit: Bit)
     )
 
 
-def _open_finding(shape: Shape, path: Path, cut: ProfileCut) -> Finding:
+def open_finding(shape: Shape, path: Path, cut: Cut) -> Finding:
+    """An open outline given to a cut that needs an inside."""
     x, y = (float(v) for v in path.nodes[-1])
     gap = float(np.hypot(*(path.nodes[-1] - path.nodes[0])))
+    what = cut.side.value if isinstance(cut, ProfileCut) else "inside"
+    fix = "Close it in the drawing, or cut on the line." if isinstance(cut, ProfileCut) else "Close it in the drawing."
     return Finding(
-        "profile-open",
+        f"{'profile' if isinstance(cut, ProfileCut) else 'area'}-open",
         Severity.STOP,
-        f"'{shape.name}' is open by {gap:.2f} mm and has no {cut.side.value}; '{cut.name}' leaves it uncut.",
-        fix="Close it in the drawing, or cut on the line.",
+        f"'{shape.name}' is open by {gap:.2f} mm and has no {what}; '{cut.name}' leaves it uncut.",
+        fix=fix,
         at=(x, y),
+        subject=cut.id,
+    )
+
+
+def _line_finding(shape: Shape, at: FloatArray, cut: ProfileCut) -> Finding:
+    return Finding(
+        "line-tight",
+        Severity.STOP,
+        f"'{shape.name}' turns too tightly for the bit to follow it at its {cut.side.value}; that stretch is left uncut.",
+        fix="Choose a smaller bit.",
+        at=(float(at[0]), float(at[1])),
         subject=cut.id,
     )

@@ -13,7 +13,7 @@ import msgspec
 import numpy as np
 
 from archimetra.geometry.arrays import ByteArray, FloatArray, IntArray, frozen
-from archimetra.job.ids import BitId, CutId
+from archimetra.job.ids import BitId, CutId, ShapeId
 
 
 class Move(IntEnum):
@@ -30,6 +30,23 @@ class Role(IntEnum):
     ENTRY = 1
     TAB = 2
     LINK = 3
+    DRILL = 4  # straight down a hole and out of it; a controller may write such moves as one cycle
+
+
+class MarkKind(IntEnum):
+    START = 0
+    TAB = 1
+
+
+class PathMark(msgspec.Struct, frozen=True):
+    """A place on a contour a person can take hold of: where it begins (and why there), or the middle of a tab."""
+
+    kind: MarkKind
+    x: float
+    y: float
+    shape: ShapeId
+    reason: str = ""
+    degrees: float = 0.0  # direction of the path there
 
 
 class Toolpath(msgspec.Struct, frozen=True, eq=False):
@@ -43,6 +60,7 @@ class Toolpath(msgspec.Struct, frozen=True, eq=False):
     feed: FloatArray
     role: ByteArray
     pass_no: IntArray
+    marks: tuple[PathMark, ...] = ()
 
     def __post_init__(self) -> None:
         n = len(self.xyz)
@@ -87,11 +105,15 @@ class MoveList:
         x, y, z = self._chunks[-1][0][-1]
         return float(x), float(y), float(z)
 
-    def toolpath(self, cut: CutId, bit: BitId) -> Toolpath:
+    @property
+    def is_empty(self) -> bool:
+        return not self._chunks
+
+    def toolpath(self, cut: CutId, bit: BitId, marks: tuple[PathMark, ...] = ()) -> Toolpath:
         if not self._chunks:
             return empty_toolpath(cut, bit)
         xyz, kind, centre, feed, role, pass_no = (np.concatenate(arrays) for arrays in zip(*self._chunks, strict=True))
-        return Toolpath(cut, bit, xyz, kind, centre, feed, role, pass_no)
+        return Toolpath(cut, bit, xyz, kind, centre, feed, role, pass_no, marks)
 
 
 def empty_toolpath(cut: CutId, bit: BitId) -> Toolpath:

@@ -7,18 +7,43 @@ from math import ceil, radians, tan
 import numpy as np
 
 from archimetra.geometry.arrays import BoolArray, FloatArray
-from archimetra.toolpath.moves import Move, MoveList, Role
+from archimetra.toolpath.moves import MoveList, Role
 from archimetra.toolpath.track import Track
+
+TAB_SLOPE = 1.0  # sloped tabs fall at 45 degrees
 
 
 def pass_depths(start: float, end: float, per_pass: float) -> FloatArray:
-    """Depths (n,) below the sheet top after each pass, equal steps of at most ``per_pass``."""
+    """Depths (n,) below the face after each pass, equal steps of at most ``per_pass``."""
     count = max(1, ceil((end - start) / per_pass - 1e-9))
     return np.asarray(start + (end - start) * np.arange(1, count + 1) / count)
 
 
 def ramp_length(drop: float, degrees: float) -> float:
     return drop / tan(radians(degrees))
+
+
+class Lifts:
+    """Where the bit rises over tabs: spans (n, 2) of stations at ``top``, and slopes outside them where asked."""
+
+    def __init__(self, track: Track, spans: FloatArray, *, top: float, slope_length: float = 0.0) -> None:
+        self.spans, self.top, self.slope = spans, top, slope_length
+        self._track = track
+
+    def unrolled(self, a: float, b: float) -> FloatArray:
+        """Spans for every turn that [a, b] touches, rising; an open track is walked to and fro."""
+        spans, period = self.spans, self._track.length
+        if not self._track.is_closed:
+            period *= 2
+            spans = np.vstack((spans, (period - spans)[:, ::-1]))
+        first, last = int(np.floor((a - self.slope) / period)) - 1, int(np.floor((b + self.slope) / period)) + 1
+        every = np.vstack([spans + turn * period for turn in range(first, last + 1)])
+        every = every[(every[:, 1] + self.slope > a) & (every[:, 0] - self.slope < b)]
+        return np.asarray(every[np.argsort(every[:, 0])])
+
+
+def no_lifts(track: Track) -> Lifts:
+    return Lifts(track, np.zeros((0, 2)), top=0.0)
 
 
 def lay_pass(
@@ -30,25 +55,22 @@ def lay_pass(
     z_from: float,
     z_to: float,
     ramp: float,
-    tabs: FloatArray,
-    tab_top: float,
+    lifts: Lifts,
     feed: float,
     plunge: float,
     pass_no: int,
 ) -> None:
     """One walk from station a to b: down from ``z_from`` to ``z_to`` over the first ``ramp`` mm, then level.
 
-    Over the lifts ``tabs`` (n, 2) (closed tracks) the bit stays at ``tab_top`` or above. The bit already stands at a,
-    ``z_from``; without a ramp it first goes straight down. Sloped moves are slowed so that their vertical part
-    keeps to the plunge feed.
+    Over ``lifts`` the bit stays at their top or above, and on their slopes no lower than those. The bit already stands at a,
+    ``z_from``; without a ramp it first goes straight down. Sloped moves are slowed so that their vertical part keeps to the
+    plunge feed.
     """
-    breaks, is_tab = _breaks(track, a, b, z_from, z_to, ramp, tabs, tab_top)
-    z_left = _level(breaks[:-1], a, z_from, z_to, ramp)
-    z_right = _level(breaks[1:], a, z_from, z_to, ramp)
+    breaks, tab_z, is_tab = _breaks(track, a, b, z_from, z_to, ramp, lifts)
+    z_left, z_right = _level(breaks[:-1], a, z_from, z_to, ramp), _level(breaks[1:], a, z_from, z_to, ramp)
     if ramp <= 0:
         z_left = np.full_like(z_left, z_to)
-    z_left = np.where(is_tab, np.maximum(z_left, tab_top), z_left)
-    z_right = np.where(is_tab, np.maximum(z_right, tab_top), z_right)
+    z_left, z_right = np.maximum(z_left, tab_z[:, 0]), np.maximum(z_right, tab_z[:, 1])
     jump = np.abs(np.diff(np.concatenate(([z_from], np.column_stack((z_left, z_right)).ravel())))[0::2]) > 1e-9
     # rows: for each stretch its vertical step, where there is one, then the stretch itself
     count = len(z_left)
@@ -78,30 +100,37 @@ def _level(s: FloatArray, a: float, z_from: float, z_to: float, ramp: float) -> 
 
 
 def _breaks(
-    track: Track, a: float, b: float, z_from: float, z_to: float, ramp: float, tabs: FloatArray, tab_top: float
-) -> tuple[FloatArray, BoolArray]:
-    """Rising stations from a to b at which anything changes, and which stretches between them lie on a tab."""
-    lifts = _unrolled(tabs, a, b, track.length) if len(tabs) and z_to < tab_top else np.zeros((0, 2))
-    extra = [track.nodes_between(a, b), lifts.ravel()]
+    track: Track, a: float, b: float, z_from: float, z_to: float, ramp: float, lifts: Lifts
+) -> tuple[FloatArray, FloatArray, BoolArray]:
+    """Rising stations from a to b at which anything changes; for the stretches between them, the lowest the tabs allow at
+    both ends (n, 2), and which lie on a tab."""
+    spans = lifts.unrolled(a, b) if len(lifts.spans) and z_to < lifts.top else np.zeros((0, 2))
+    slope = lifts.slope
+    extra = [track.nodes_between(a, b), spans.ravel()]
+    if slope > 0:
+        extra += [spans[:, 0] - slope, spans[:, 1] + slope]
     if 0 < ramp < b - a:
         extra.append(np.array([a + ramp]))
-    if ramp > 0 and z_from > tab_top > z_to:
-        extra.append(np.array([a + ramp * (z_from - tab_top) / (z_from - z_to)]))
+    if ramp > 0 and z_from > lifts.top > z_to:
+        extra.append(np.array([a + ramp * (z_from - lifts.top) / (z_from - z_to)]))
     inner = np.sort(np.concatenate(extra), kind="stable")  # a few marks among rising nodes
     inner = inner[(inner > a + 1e-9) & (inner < b - 1e-9)]
     inner = inner[np.concatenate(([True], np.diff(inner) > 1e-9))] if len(inner) else inner
     breaks = np.concatenate(([a], inner, [b]))
+    low = np.full((len(breaks) - 1, 2), -np.inf)
     middle = (breaks[:-1] + breaks[1:]) / 2
-    return breaks, np.searchsorted(lifts.ravel(), middle) % 2 == 1  # lifts rise and never touch
-
-
-def _unrolled(spans: FloatArray, a: float, b: float, length: float) -> FloatArray:
-    """Spans of a closed track repeated for every turn that [a, b] touches."""
-    first, last = int(np.floor(a / length)) - 1, int(np.floor(b / length)) + 1
-    every = np.vstack([spans + turn * length for turn in range(first, last + 1)])
-    return np.asarray(every[(every[:, 1] > a) & (every[:, 0] < b)])
-
-
-def plunge_to(moves: MoveList, point: tuple[float, float], z: float, *, feed: float, pass_no: int) -> None:
-    """Straight down (or up) on the spot."""
-    moves.add_point((*point, z), kind=Move.LINE, feed=feed, role=Role.ENTRY, pass_no=pass_no)
+    is_tab = np.searchsorted(spans.ravel(), middle) % 2 == 1  # lifts rise and never touch
+    low[is_tab] = lifts.top
+    if slope > 0 and len(spans):
+        for column, stations in ((0, breaks[:-1]), (1, breaks[1:])):
+            nearest = np.min(
+                np.maximum(
+                    np.maximum(spans[None, :, 0] - stations[:, None], stations[:, None] - spans[None, :, 1]), 0.0
+                ),
+                axis=1,
+            )
+            low[:, column] = np.where(nearest <= slope + 1e-9, lifts.top - nearest / TAB_SLOPE, low[:, column])
+        on_slope = (low > -np.inf).all(axis=1)
+        low[~on_slope] = -np.inf
+        is_tab |= on_slope
+    return breaks, low, is_tab

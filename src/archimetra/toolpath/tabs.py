@@ -1,52 +1,89 @@
-"""Where tabs go: spread evenly, kept off corners, told when they do not fit."""
+"""Where tabs go: spread evenly or set by hand, kept off corners, curves and given areas, told when they do not fit."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
 
-from archimetra.geometry.arrays import FloatArray
-from archimetra.job.cuts import Tabs
+from archimetra.geometry.arrays import BoolArray, FloatArray
+from archimetra.job.cut_parts import Tabs
 from archimetra.toolpath.track import Track, nearest_on_ring
 
 _PHASES = 96  # how many ways of turning the even spread are tried
 CORNER_DEGREES = 20.0
+CURVE_DIAMETERS = 2.0  # a path that curves tighter than this many bit diameters is a poor place for a tab
+
+Forbidden = Callable[[FloatArray], BoolArray]  # which points (n, 2) tabs may not stand at
 
 
 class TabSpans(NamedTuple):
-    """Lifts along a closed track: (n, 2) start and end stations, where the bit rises over a tab."""
+    """Lifts along a track: (n, 2) start and end stations, where the bit rises over a tab."""
 
     spans: FloatArray
     asked: int
     near_corner: int  # how many could not keep their distance to corners
+    in_zone: int = 0  # how many could not keep out of a given area
 
 
-def tab_spans(track: Track, tabs: Tabs, *, bit_diameter: float) -> TabSpans:
-    """Lifts for the tabs of one closed contour.
+def tab_spans(
+    track: Track, tabs: Tabs, *, bit_diameter: float, count: int | None = None, forbidden: Forbidden | None = None
+) -> TabSpans:
+    """Lifts for the tabs of one contour.
 
     The bit is round and bites half its diameter into both ends of a bridge, so a lift is one diameter
     longer than the wood that stays. As many tabs are placed as leave at least a lift's length between them.
     """
+    asked = tabs.wanted_on(track.length) if count is None else count
     lift = tabs.length + bit_diameter
-    fits = int(track.length / (2 * lift))
-    count = min(tabs.count, fits)
-    if count <= 0:
-        return TabSpans(np.zeros((0, 2)), tabs.count, 0)
-    corners = track.corners(sharper_than_degrees=CORNER_DEGREES, tighter_than_mm=bit_diameter * 0.8)
-    pitch = track.length / count
+    room = track.length if track.is_closed else track.length - 2 * bit_diameter
+    placed = min(asked, int(room / (2 * lift)))
+    if placed <= 0:
+        return TabSpans(np.zeros((0, 2)), asked, 0)
+    corners = track.corners(
+        sharper_than_degrees=CORNER_DEGREES, tighter_than_mm=bit_diameter * CURVE_DIAMETERS, with_curves=True
+    )
+    pitch = room / placed
+    offset = 0.0 if track.is_closed else bit_diameter
     need = lift / 2 + tabs.corner_distance
-    best = _best_spread(track.length, count, pitch, corners)
-    centres = np.array([_nudged(c, corners, need, min(pitch / 3, pitch / 2 - lift / 2), track.length) for c in best])
-    centres = _kept_apart(np.sort(centres % track.length), best, lift, track.length)
+    bad = _bad_places(track, forbidden)
+    avoid = np.sort(np.concatenate((corners, bad))) if len(bad) else corners
+    best = _best_spread(room, placed, pitch, avoid - offset, is_closed=track.is_closed) + offset
+    reach = min(pitch / 3, pitch / 2 - lift / 2)
+    centres = np.array([_nudged(c, avoid, need, reach, track.length) for c in best])
+    centres = _kept_apart(np.sort(centres % track.length if track.is_closed else centres), best, lift, track.length)
     near = int((nearest_on_ring(centres, corners, track.length) < need - 1e-6).sum()) if len(corners) else 0
-    return TabSpans(np.column_stack((centres - lift / 2, centres + lift / 2)), tabs.count, near)
+    inside = int(forbidden(track.points(centres)).sum()) if forbidden is not None else 0
+    return TabSpans(np.column_stack((centres - lift / 2, centres + lift / 2)), asked, near, inside)
 
 
-def _best_spread(length: float, count: int, pitch: float, corners: FloatArray) -> FloatArray:
+def spans_at(track: Track, centres: FloatArray, tabs: Tabs, *, bit_diameter: float) -> FloatArray:
+    """Lifts of tabs set by hand at stations; ones that would touch become one."""
+    lift = tabs.length + bit_diameter
+    centres = np.sort(np.asarray(centres, dtype=np.float64))
+    kept: list[float] = []
+    for centre in centres:
+        if not kept or centre - kept[-1] > lift + 1e-6:
+            kept.append(float(centre))
+    if len(kept) > 1 and track.is_closed and kept[0] + track.length - kept[-1] <= lift + 1e-6:
+        kept.pop()
+    out = np.array(kept)
+    return np.column_stack((out - lift / 2, out + lift / 2)) if len(out) else np.zeros((0, 2))
+
+
+def _bad_places(track: Track, forbidden: Forbidden | None) -> FloatArray:
+    """Stations inside forbidden areas, close together."""
+    if forbidden is None:
+        return np.zeros(0)
+    stations = np.linspace(0.0, track.length, max(64, int(track.length / 2)), endpoint=False)
+    return np.asarray(stations[forbidden(track.points(stations))])
+
+
+def _best_spread(length: float, count: int, pitch: float, corners: FloatArray, *, is_closed: bool) -> FloatArray:
     """Of all ways to turn an even spread, the one whose worst tab is farthest from a corner."""
     even = np.arange(count) * pitch
-    if not len(corners):
+    if not len(corners) or not is_closed:
         return np.asarray(even + pitch / 2, dtype=np.float64)
     phases = np.arange(_PHASES) / _PHASES * pitch
     centres = np.mod(even[None, :] + phases[:, None], length)

@@ -28,7 +28,8 @@ from archimetra.app.widgets.sketches import CutSketch, CutSketchData
 from archimetra.base.findings import Severity
 from archimetra.job import edits, layering
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import Cut, Direction, Entry, Side
+from archimetra.job.cut_parts import Direction, Entry, Side
+from archimetra.job.cuts import Cut
 from archimetra.job.edit import Edit
 from archimetra.job.ids import CutId, LayerId
 from archimetra.job.quantities import format_length
@@ -99,7 +100,7 @@ class CutsPage(Page):
             form,
             "Depth per pass",
             key=lambda: f"{self.cut.id}.depth_per_pass",
-            get=lambda: self.cut.recipe(self.bit).depth_per_pass,
+            get=lambda: self.cut.recipe(self.bit, self.session.board.sheet.material).depth_per_pass,
             edit=lambda mm: self._override("depth_per_pass", mm),
             note=self._passes_note,
             live=lambda mm: self._show_sketch(per_pass=mm) if mm > 0.05 else None,
@@ -129,7 +130,7 @@ class CutsPage(Page):
             self.number_row(
                 form,
                 text,
-                get=lambda n=name: getattr(self.cut.recipe(self.bit), n),
+                get=lambda n=name: getattr(self.cut.recipe(self.bit, self.session.board.sheet.material), n),
                 edit=lambda v, n=name: self._override(n, v),
                 note=lambda n=name, u=unit: self._recipe_note(n, u),
             )
@@ -209,7 +210,7 @@ class CutsPage(Page):
         shown(self._follow, cut.run != type(cut.run)())
         shapes = board.shapes_of(cut)
         names = ", ".join(shape.name for shape in shapes[:4]) + (" and more" if len(shapes) > 4 else "")
-        load = bit.chip_load(cut.recipe(bit))
+        load = bit.chip_load(cut.recipe(bit, board.sheet.material))
         chip = f"Chip load {load:.3f} mm." if sheet else ""
         self._shapes_note.setText(f"Cuts {len(shapes)}: {names}. {chip}" if shapes else f"Takes no shapes yet. {chip}")
         self.bit_form.refresh()
@@ -237,7 +238,7 @@ class CutsPage(Page):
         cut, sheet = self.cut, self.session.board.sheet
         tab = cut.tabs.thickness if cut.tabs.count and cut.is_through(sheet) else 0.0
         depth = cut.depth(sheet) if end is None else min(max(end, 0.0), 3 * sheet.thickest)
-        step = cut.recipe(self.bit).depth_per_pass if per_pass is None else per_pass
+        step = cut.recipe(self.bit, sheet.material).depth_per_pass if per_pass is None else per_pass
         self._sketch.show_cut(CutSketchData(sheet, self.session.job.unit, self.bit, cut.start_depth, depth, step, tab))
 
     def _show_findings(self) -> None:
@@ -260,7 +261,7 @@ class CutsPage(Page):
         cut, sheet = self.cut, self.session.board.sheet
         if cut.depth(sheet) <= cut.start_depth:
             return ""
-        count = len(pass_depths(cut.start_depth, cut.depth(sheet), cut.recipe(self.bit).depth_per_pass))
+        count = len(pass_depths(cut.start_depth, cut.depth(sheet), cut.recipe(self.bit, sheet.material).depth_per_pass))
         own = ", own" if cut.run.depth_per_pass is not None else ""
         return f"{count} pass{'' if count == 1 else 'es'}{own}"
 

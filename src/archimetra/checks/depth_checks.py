@@ -1,0 +1,124 @@
+"""Checks of depths, entries and recipes against the sheet, the bit and the machine."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from archimetra.base.findings import Finding, Severity
+from archimetra.checks.given import CheckInput
+from archimetra.job.bits import UNDERCUTS, BitKind
+from archimetra.job.cut_parts import Entry
+from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.recipes import held
+
+
+def too_deep(given: CheckInput) -> Iterator[Finding]:
+    for task in given.tasks():
+        cut, sheet = task.cut, task.sheet
+        if isinstance(cut, FacingCut):
+            if task.depth > 0.5 * sheet.thinnest:
+                yield Finding(
+                    "facing-deep", Severity.CAUTION,
+                    f"'{cut.name}' takes {task.depth:g} mm off a sheet {sheet.thinnest:g} mm thin.",
+                    fix="Enter a greater target thickness, or a smaller depth.", subject=cut.id,
+                )  # fmt: skip
+            continue
+        deepest = sheet.thickest + max(cut.allowance, 0.0)
+        if not cut.goes_through and task.depth > deepest + 1e-6:
+            yield Finding(
+                "too-deep", Severity.STOP,
+                f"'{cut.name}' ends {task.depth:g} mm deep; the sheet is {sheet.thickest:g} mm thick.",
+                fix=f"End at {deepest:g} mm or less, or let it go through.", subject=cut.id,
+            )  # fmt: skip
+        elif isinstance(cut, PocketCut | EngraveCut | SlotCut) and not cut.goes_through:
+            left = sheet.thinnest - task.depth
+            if left <= 0:
+                yield Finding(
+                    "floor-gone", Severity.CAUTION,
+                    f"'{cut.name}' is {task.depth:g} mm deep; where the sheet is {sheet.thinnest:g} mm thin nothing stays under it.",
+                    fix="Make it less deep, or let it go through.", subject=cut.id,
+                )  # fmt: skip
+
+
+def deeper_than_bit(given: CheckInput) -> Iterator[Finding]:
+    for task in given.tasks():
+        cut, bit = task.cut, task.bit
+        depth = task.depth + task.face * isinstance(cut, FacingCut)
+        if depth > bit.cutting_length + 1e-6:
+            yield Finding(
+                "bit-too-short", Severity.STOP,
+                f"'{cut.name}' goes {depth:g} mm deep; {bit.name} cuts only {bit.cutting_length:g} mm.",
+                fix="Choose a longer bit or a smaller depth.", subject=cut.id,
+            )  # fmt: skip
+
+
+def pass_too_deep(given: CheckInput) -> Iterator[Finding]:
+    for task in given.tasks():
+        step, bit = task.recipe.depth_per_pass, task.bit
+        if step > bit.cutting_length and not isinstance(task.cut, SlotCut | HoleCut):
+            yield Finding(
+                "pass-too-deep", Severity.CAUTION,
+                f"'{task.cut.name}' takes {step:g} mm a pass; {bit.name} cuts only {bit.cutting_length:g} mm.",
+                fix="Make the depth per pass smaller.", subject=task.cut.id,
+            )  # fmt: skip
+        if isinstance(task.cut, ProfileCut) and task.cut.finish > 0 and task.depth - task.cut.start_depth > bit.cutting_length:
+            yield Finding(
+                "finish-deep", Severity.CAUTION,
+                f"The last pass of '{task.cut.name}' is {task.depth:g} mm deep at once; {bit.name} cuts {bit.cutting_length:g} mm.",
+                fix="Choose a longer bit, or no finishing allowance.", subject=task.cut.id,
+            )  # fmt: skip
+
+
+def cannot_plunge(given: CheckInput) -> Iterator[Finding]:
+    for task in given.tasks():
+        cut, bit = task.cut, task.bit
+        if bit.can_plunge:
+            continue
+        straight_down = (isinstance(cut, ProfileCut | PocketCut | EngraveCut) and cut.entry is Entry.PLUNGE) or isinstance(
+            cut, HoleCut
+        )
+        if straight_down:
+            yield Finding(
+                "no-plunge", Severity.STOP,
+                f"'{cut.name}' plunges, but {bit.name} does not cut at its centre.",
+                fix="Enter by a ramp, or choose another bit.", subject=cut.id,
+            )  # fmt: skip
+
+
+def wrong_kind_of_bit(given: CheckInput) -> Iterator[Finding]:
+    """Drills that are to travel sideways, and undercut bits where they would be stuck."""
+    for task in given.tasks():
+        cut, bit = task.cut, task.bit
+        if bit.kind is BitKind.DRILL and not isinstance(cut, HoleCut):
+            yield Finding(
+                "drill-sideways", Severity.STOP,
+                f"'{cut.name}' moves {bit.name} sideways; a drill cuts only straight down and would break.",
+                fix="Choose another bit.", subject=cut.id,
+            )  # fmt: skip
+        if bit.kind in UNDERCUTS and not isinstance(cut, SlotCut):
+            yield Finding(
+                "undercut-bit", Severity.STOP,
+                f"'{cut.name}' lifts {bit.name} out of solid wood; its head is wider than the way out.",
+                fix="Choose another bit, or cut it as an undercut slot.", subject=cut.id,
+            )  # fmt: skip
+
+
+def speed_out_of_reach(given: CheckInput) -> Iterator[Finding]:
+    machine, material = given.job.machine, given.sheet.material
+    for cut, bit in given.cuts():
+        recipe = cut.recipe(bit, material)
+        if not machine.min_rpm <= recipe.spindle_rpm <= machine.max_rpm:
+            changed = held(recipe, machine).recipe
+            yield Finding(
+                "spindle-limit", Severity.CAUTION,
+                f"'{cut.name}' asks for {recipe.spindle_rpm:g} rpm; the machine turns {machine.min_rpm:g} to "
+                f"{machine.max_rpm:g}. The file says {changed.spindle_rpm:g}, and feeds {changed.feed:.0f} mm/min so that the chip "
+                "load stays.",
+                fix="Change the speed, and the feed with it.", subject=cut.id,
+            )  # fmt: skip
+        elif recipe.feed > machine.max_feed:
+            yield Finding(
+                "feed-limit", Severity.NOTE,
+                f"'{cut.name}' asks for {recipe.feed:g} mm/min; the machine feeds at most {machine.max_feed:g}.",
+                fix="Lower the feed.", subject=cut.id,
+            )  # fmt: skip

@@ -1,0 +1,40 @@
+"""What every check is given."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import msgspec
+
+from archimetra.base.findings import Finding
+from archimetra.job.bits import Bit
+from archimetra.job.cuts import Cut
+from archimetra.job.job import Board, Job
+from archimetra.job.sheet import Sheet
+from archimetra.toolpath.program import Run
+from archimetra.toolpath.task import Task, task_of
+
+
+class CheckInput(msgspec.Struct, frozen=True, eq=False):
+    job: Job
+    board: Board
+    run: Run
+
+    def cuts(self) -> Iterator[tuple[Cut, Bit]]:
+        """The cuts that are on, with their bits."""
+        for cut in self.board.cuts:
+            bit = self.job.bit(cut.bit)
+            if cut.is_on and bit is not None:
+                yield cut, bit
+
+    def tasks(self) -> Iterator[Task]:
+        """The same as the planners see them: as thick as the sheet is by then, the rest of a pocket at its depths."""
+        for cut, _ in self.cuts():
+            yield task_of(self.job, self.board, cut)
+
+    @property
+    def sheet(self) -> Sheet:
+        return self.board.sheet
+
+
+Check = Callable[[CheckInput], Iterator[Finding]]

@@ -1,0 +1,141 @@
+"""Checks of what holds the wood: pieces that come loose under the bit, and tabs that cannot hold them.
+
+Pieces are found from what the run really cuts through: the sheet less everything the bits pass over below its thinnest
+bottom. A piece at the sheet's edge, or under a clamp, is held; any other needs tabs. Offcuts count like parts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import msgspec
+import numpy as np
+import shapely
+
+from archimetra.base.findings import Finding, Severity
+from archimetra.checks.given import CheckInput
+from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.region import polygons_of
+from archimetra.job.bits import Bit
+from archimetra.job.cuts import Cut, ProfileCut
+from archimetra.job.sheet import HoldDown
+from archimetra.toolpath.fixtures import outline_of
+from archimetra.toolpath.moves import Role, straightened
+from archimetra.toolpath.program import Block
+
+COARSE_MM = 0.05
+SMALLEST_MM = 1.0  # pieces narrower than this are chips
+ONE_TAB_MM2 = 600.0  # up to this area one tab is enough
+EDGE_MM = 8.0  # so much of a piece must lie on the sheet's edge to be held there
+
+
+class _Slot(msgspec.Struct, frozen=True, eq=False):
+    """What one block cuts through: its ground, and the middles of its tabs."""
+
+    cut: Cut
+    bit: Bit
+    ground: shapely.Geometry
+    tabs: FloatArray
+
+
+def loose_pieces(given: CheckInput) -> Iterator[Finding]:
+    sheet = given.sheet
+    if sheet.hold_down is not HoldDown.CLAMPED:
+        return
+    slots = [slot for block in given.run.blocks if (slot := _slot(given, block)) is not None]
+    if not slots:
+        return
+    whole = shapely.box(0, 0, sheet.width, sheet.height)
+    ground = shapely.union_all([slot.ground for slot in slots])
+    pieces = [p for p in polygons_of(shapely.difference(whole, ground)) if not p.buffer(-SMALLEST_MM / 2).is_empty]
+    held_by = [outline_of(fixture) for fixture in given.board.fixtures]
+    for piece in pieces:
+        if _is_held(piece, whole, held_by):
+            continue
+        near = shapely.buffer(piece, 0.5)
+        beside = [slot for slot in slots if slot.ground.intersects(near)]
+        count = 0
+        for slot in beside:
+            if len(slot.tabs):
+                reach = slot.bit.radius + 0.5
+                count += int((shapely.distance(piece, shapely.points(slot.tabs)) < reach).sum())
+        last = beside[-1].cut if beside else slots[-1].cut
+        x, y = shapely.get_coordinates(piece.representative_point())[0]
+        x0, y0, x1, y1 = piece.bounds
+        size = f"{x1 - x0:.0f} x {y1 - y0:.0f} mm"
+        if count == 0:
+            yield Finding(
+                "loose-part", Severity.CAUTION,
+                f"'{last.name}' cuts a piece of {size} loose from a clamped sheet, and no tab holds it.",
+                fix="Add tabs, leave a skin, or say on the Board page that tape holds it.",
+                at=(float(x), float(y)), subject=last.id,
+            )  # fmt: skip
+        elif count == 1 and piece.area > ONE_TAB_MM2:
+            yield Finding(
+                "one-tab", Severity.CAUTION,
+                f"A piece of {size} cut by '{last.name}' hangs on a single tab and can turn into the bit.",
+                fix="Give it two tabs or more.", at=(float(x), float(y)), subject=last.id,
+            )  # fmt: skip
+
+
+def _slot(given: CheckInput, block: Block) -> _Slot | None:
+    cut, bit, run = given.board.cut(block.cut), given.job.bit(block.bit), given.run
+    if cut is None or bit is None:
+        return None
+    rows = slice(block.first, block.last)
+    through = -given.sheet.thinnest + 1e-6
+    if float(run.xyz[rows, 2].min()) > through:
+        return None
+    points, of = straightened(run.xyz[rows], run.kind[rows], run.centre[rows], chord_tolerance_mm=COARSE_MM)
+    role = run.role[rows][of]
+    is_tab = role == Role.TAB
+    # tabs are cut through in thought: they are counted, not measured
+    low = (np.maximum(points[:-1, 2], points[1:, 2]) <= through) | (is_tab[1:] & _last_pass(run.pass_no[rows][of])[1:])
+    if not low.any():
+        return None
+    lines = shapely.simplify(_runs(points, low), COARSE_MM)
+    ground = shapely.buffer(lines, max(bit.radius - COARSE_MM, 0.01), quad_segs=4)
+    return _Slot(cut, bit, ground, _tab_middles(points, is_tab & _last_pass(run.pass_no[rows][of])))
+
+
+def _last_pass(pass_no: np.ndarray) -> np.ndarray:
+    return np.asarray(pass_no == pass_no.max())
+
+
+def _runs(points: FloatArray, low: np.ndarray) -> shapely.MultiLineString:
+    """Lines along consecutive low moves."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], low.astype(np.int8), [0]))))
+    lines = []
+    for a, b in zip(edges[0::2], edges[1::2], strict=True):
+        run = points[a : b + 1, :2]
+        if np.ptp(run, axis=0).max() < 1e-9:  # a plunge on the spot still makes a hole
+            run = np.vstack((run[0], run[0] + 1e-6))
+        lines.append(shapely.linestrings(run))
+    return shapely.MultiLineString(lines)
+
+
+def _tab_middles(points: FloatArray, is_tab: np.ndarray) -> FloatArray:
+    """The middle of every stretch of tab moves (n, 2)."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], is_tab.astype(np.int8), [0]))))
+    spans = list(zip(edges[0::2], edges[1::2], strict=True))
+    return np.array([(points[max(a - 1, 0), :2] + points[b - 1, :2]) / 2 for a, b in spans]).reshape(-1, 2)
+
+
+def _is_held(piece: shapely.Polygon, whole: shapely.Polygon, fixtures: list[shapely.Polygon]) -> bool:
+    """Under a clamp; or, where no clamps are drawn, at the sheet's edge."""
+    if fixtures:
+        return any(piece.intersects(f) for f in fixtures)
+    return float(shapely.length(shapely.intersection(piece.exterior, shapely.buffer(whole.exterior, 0.01)))) > EDGE_MM
+
+
+def tabs_too_thick(given: CheckInput) -> Iterator[Finding]:
+    for task in given.tasks():
+        cut = task.cut
+        if not (isinstance(cut, ProfileCut) and cut.tabs.is_wanted and cut.is_through(task.sheet)):
+            continue
+        if cut.tabs.thickness >= task.sheet.thinnest:
+            yield Finding(
+                "tab-thick", Severity.CAUTION,
+                f"The tabs of '{cut.name}' are {cut.tabs.thickness:g} mm thick, as thick as the sheet.",
+                fix="Make them thinner.", subject=cut.id,
+            )  # fmt: skip

@@ -1,0 +1,110 @@
+"""Checks of the running order, and of work that is there twice."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import shapely
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+
+from archimetra.base.findings import Finding, Severity
+from archimetra.checks.given import CheckInput
+from archimetra.geometry.region import polygons_of
+from archimetra.job.cut_parts import Side
+from archimetra.job.cuts import FacingCut, PocketCut, ProfileCut
+from archimetra.job.shapes import Shape
+from archimetra.toolpath.contours import kept_region
+
+
+def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
+    """A through outline cut before other work within it: the part may move while that is done."""
+    cuts = list(given.cuts())
+    for number, (early, _) in enumerate(cuts[:-1]):
+        if not isinstance(early, ProfileCut) or not early.is_through(given.board.sheet):
+            continue
+        if early.side not in (Side.OUTSIDE, Side.INSIDE):
+            continue
+        parts = [Polygon(part.exterior) for part in polygons_of(kept_region(given.board.shapes_of(early)))]
+        for late, _ in cuts[number + 1 :]:
+            if isinstance(late, FacingCut) and late.is_whole_sheet:
+                continue
+            lines = [_lines_of(shape) for shape in given.board.shapes_of(late) if shape.id not in early.shapes]
+            if parts and lines and shapely.STRtree(parts).query(lines, predicate="within").size:
+                yield Finding(
+                    "order-inside",
+                    Severity.CAUTION,
+                    f"'{late.name}' lies inside '{early.name}' but is cut after it, when the part may have moved.",
+                    fix=f"Drag '{late.name}' before '{early.name}' in the sequence.",
+                    subject=late.id,
+                )
+
+
+def _lines_of(shape: Shape) -> BaseGeometry:
+    lines: BaseGeometry = shapely.multilinestrings([path.flatten(0.05) for path in shape.placed() if len(path)])
+    return lines
+
+
+def drawn_twice(given: CheckInput) -> Iterator[Finding]:
+    """The same outline twice in one cut, or cut twice alike by two cuts."""
+    seen: dict[bytes, str] = {}
+    for cut, _ in given.cuts():
+        if isinstance(cut, PocketCut) and cut.rest_of:
+            continue
+        for shape in given.board.shapes_of(cut):
+            for path in shape.placed():
+                side = cut.side if isinstance(cut, ProfileCut) else type(cut).__name__
+                key = path.key() + f"{side} {cut.bit} {cut.depth(given.board.sheet)}".encode()
+                if key in seen:
+                    x, y = (float(v) for v in path.nodes[0])
+                    other = "" if seen[key] == cut.name else f" and in '{seen[key]}'"
+                    yield Finding(
+                        "drawn-twice",
+                        Severity.CAUTION,
+                        f"'{shape.name}' lies exactly on another outline in '{cut.name}'{other}.",
+                        fix="Remove one of the two.",
+                        at=(x, y),
+                        subject=cut.id,
+                    )
+                seen[key] = cut.name
+
+
+def rest_before_first(given: CheckInput) -> Iterator[Finding]:
+    """The rest of a pocket needs the pocket: on, before it, and cut by a larger bit."""
+    place = {cut.id: number for number, (cut, _) in enumerate(given.cuts())}
+    known = {cut.id: (cut, bit) for cut, bit in given.cuts()}
+    for number, (cut, bit) in enumerate(given.cuts()):
+        if not isinstance(cut, PocketCut) or not cut.rest_of:
+            continue
+        if cut.rest_of not in place:
+            yield Finding(
+                "rest-alone", Severity.STOP,
+                f"'{cut.name}' clears the rest of a pocket that is switched off or gone; the bit would work in solid wood.",
+                fix="Switch the pocket on, or let this one clear the whole area.", subject=cut.id,
+            )  # fmt: skip
+            continue
+        first, larger = known[cut.rest_of]
+        if place[cut.rest_of] > number:
+            yield Finding(
+                "rest-order", Severity.STOP,
+                f"'{cut.name}' clears the rest of '{first.name}' but runs before it.",
+                fix=f"Drag '{first.name}' before '{cut.name}' in the sequence.", subject=cut.id,
+            )  # fmt: skip
+        if larger.diameter <= bit.diameter:
+            yield Finding(
+                "rest-larger", Severity.CAUTION,
+                f"'{cut.name}' clears the rest of '{first.name}' with a bit that is no smaller.",
+                fix="Choose a smaller bit.", subject=cut.id,
+            )  # fmt: skip
+
+
+def facing_late(given: CheckInput) -> Iterator[Finding]:
+    """Facing after other work takes that work's depth away."""
+    cuts = list(given.cuts())
+    for number, (cut, _) in enumerate(cuts):
+        if isinstance(cut, FacingCut) and cut.is_whole_sheet and any(not isinstance(c, FacingCut) for c, _ in cuts[:number]):
+            yield Finding(
+                "facing-late", Severity.CAUTION,
+                f"'{cut.name}' faces the sheet after other cuts; their depths, counted from the old face, become smaller.",
+                fix=f"Drag '{cut.name}' to the front of the sequence.", subject=cut.id,
+            )  # fmt: skip

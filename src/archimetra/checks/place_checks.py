@@ -1,0 +1,90 @@
+"""Checks of places: on the sheet, within the machine's travel, clear of wood where the bit flies."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from archimetra.base.findings import Finding, Severity
+from archimetra.checks.given import CheckInput
+from archimetra.geometry.path import bounds_of
+from archimetra.job.cuts import FacingCut, PocketCut, SlotCut
+from archimetra.toolpath.moves import Move, straightened
+
+
+def off_sheet(given: CheckInput) -> Iterator[Finding]:
+    sheet = given.board.sheet
+    for cut, _ in given.cuts():
+        if isinstance(cut, FacingCut | SlotCut) or (isinstance(cut, PocketCut) and cut.open_edges):
+            continue  # these are meant to run past the edge
+        paths = [path for shape in given.board.shapes_of(cut) for path in shape.placed()]
+        box = bounds_of(paths)
+        if box is None:
+            continue
+        over = max(-box[0], -box[1], box[2] - sheet.width, box[3] - sheet.height)
+        if over > 0.01:
+            corner = (box[0] if -box[0] >= over else min(box[2], 1e6), box[1] if -box[1] >= over else box[3])
+            yield Finding(
+                "off-sheet",
+                Severity.STOP,
+                f"The shapes of '{cut.name}' reach {over:.2f} mm past the edge of the sheet.",
+                fix="Move them onto the sheet, or correct its size.",
+                at=corner,
+                subject=cut.id,
+            )
+
+
+def out_of_travel(given: CheckInput) -> Iterator[Finding]:
+    board, machine = given.board, given.job.machine
+    fits = board.bed_x + board.sheet.width <= machine.travel_x and board.bed_y + board.sheet.height <= machine.travel_y
+    turned = (
+        board.bed_x + board.sheet.height <= machine.travel_x and board.bed_y + board.sheet.width <= machine.travel_y
+    )
+    points, rows = straightened(given.run.xyz, given.run.kind, given.run.centre, chord_tolerance_mm=0.05)
+    points = points[given.run.block[rows] >= 0]  # the way to zero and park is not what must fit
+    if not len(points):
+        return
+    on_bed = points[:, :2] + (board.bed_x, board.bed_y)
+    over = np.maximum(np.maximum(-on_bed, on_bed - (machine.travel_x, machine.travel_y)), 0.0)
+    if over.max() > 0.01:
+        worst = int(np.argmax(over.max(axis=1)))
+        hint = " Turned a quarter, the sheet fits." if turned and not fits else ""
+        yield Finding(
+            "out-of-travel",
+            Severity.STOP,
+            f"The bit would travel {float(over.max()):.1f} mm past the machine's {machine.travel_x:g} x {machine.travel_y:g} mm.",
+            fix=f"Move the sheet on the bed or the shapes on the sheet.{hint}",
+            at=(float(points[worst, 0]), float(points[worst, 1])),
+            subject=board.id,
+        )
+    depth = board.flight.park - float(points[:, 2].min())
+    if depth > machine.travel_z:
+        yield Finding(
+            "out-of-travel-z",
+            Severity.STOP,
+            f"From the park height to the deepest cut are {depth:.1f} mm; the machine travels {machine.travel_z:g} mm.",
+            fix="Lower the park height on the Board page.",
+            subject=board.id,
+        )
+
+
+def rapid_in_stock(given: CheckInput) -> Iterator[Finding]:
+    """A guard on our own planners: no rapid may go sideways or down below the sheet's top."""
+    run = given.run
+    if len(run) < 2:
+        return
+    a, b = run.xyz[:-1], run.xyz[1:]
+    sideways = np.hypot(*(b - a)[:, :2].T) > 1e-6
+    down = b[:, 2] < a[:, 2] - 1e-6
+    is_low = np.minimum(a[:, 2], b[:, 2]) < 0
+    bad = (run.kind[1:] == Move.RAPID) & is_low & (sideways | down)
+    if bad.any():
+        row = int(np.flatnonzero(bad)[0])
+        yield Finding(
+            "rapid-in-stock",
+            Severity.STOP,
+            "A rapid would run through the wood. This is a fault of Archimetra; please report it.",
+            at=(float(b[row, 0]), float(b[row, 1])),
+            subject=given.board.id,
+        )

@@ -1,0 +1,136 @@
+"""What the kinds of cut are made of: sides, entries, tabs, leads, marks, and what differs from a recipe."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from math import isfinite
+
+import msgspec
+
+from archimetra.job.bits import Recipe
+from archimetra.job.ids import ShapeId
+from archimetra.job.need import need
+
+
+class Side(StrEnum):
+    OUTSIDE = "outside"
+    INSIDE = "inside"
+    ON = "on the line"
+    LEFT = "left"  # of the line's own direction; for open lines
+    RIGHT = "right"
+
+
+class Direction(StrEnum):
+    CLIMB = "climb"
+    CONVENTIONAL = "conventional"
+
+
+class Entry(StrEnum):
+    PLUNGE = "plunge"
+    RAMP = "ramp"  # along the path
+    SPIRAL = "spiral"  # round and round the contour without a level pass in between
+    HELIX = "helix"  # in a circle where there is room
+    HOLE = "hole"  # down a hole drilled before
+
+
+class LeadKind(StrEnum):
+    NONE = "none"
+    LINE = "line"
+    ARC = "arc"
+
+
+class Pattern(StrEnum):
+    OFFSET = "offset"  # loops beside the walls
+    RASTER = "raster"  # straight lines to and fro
+
+
+class Mark(msgspec.Struct, frozen=True):
+    """A place on a shape's outline, in the shape's own coordinates so that it moves with it."""
+
+    shape: ShapeId
+    x: float
+    y: float
+
+
+class Lead(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """How the bit comes to a contour or leaves it, beside the kept wood: straight or on a quarter circle."""
+
+    kind: LeadKind = LeadKind.NONE
+    length: float = 4.0
+
+    def __post_init__(self) -> None:
+        need(isfinite(self.length) and 0.1 <= self.length <= 200, "a lead is 0.1 to 200 mm long")
+
+
+class Tabs(msgspec.Struct, frozen=True, kw_only=True):
+    """Bridges of wood that hold a part: how many per outline (or one every ``spacing`` mm), how long and thick the wood
+    that stays is. ``by_hand`` marks replace the even spread on the contours they lie on; ``avoid`` names a layer whose
+    shapes are areas to stay out of."""
+
+    count: int = 0
+    spacing: float = 0.0
+    length: float = 8.0
+    thickness: float = 3.0
+    corner_distance: float = 6.0
+    is_sloped: bool = False
+    by_hand: tuple[Mark, ...] = ()
+    avoid: str = ""
+
+    def __post_init__(self) -> None:
+        need(0 <= self.count <= 200, "a cut has 0 to 200 tabs an outline")
+        need(isfinite(self.spacing) and (self.spacing == 0 or 5 <= self.spacing <= 10_000),
+             "tabs stand 5 to 10000 mm apart (0: by count)")  # fmt: skip
+        need(isfinite(self.length) and 0.5 <= self.length <= 500, "a tab is 0.5 to 500 mm long")
+        need(isfinite(self.thickness) and 0.1 <= self.thickness <= 200, "a tab is 0.1 to 200 mm thick")
+        need(isfinite(self.corner_distance) and 0 <= self.corner_distance <= 500, "tabs keep 0 to 500 mm off corners")
+        need(len(self.by_hand) <= 2000, "a cut has at most 2000 tabs set by hand")
+
+    @property
+    def is_wanted(self) -> bool:
+        return self.count > 0 or self.spacing > 0 or bool(self.by_hand)
+
+    def wanted_on(self, length: float) -> int:
+        """How many an outline of this length is to have."""
+        return max(2, round(length / self.spacing)) if self.spacing else self.count
+
+
+class ShapeTabs(msgspec.Struct, frozen=True):
+    """Another number of tabs for the outlines of one shape."""
+
+    shape: ShapeId
+    count: int
+
+    def __post_init__(self) -> None:
+        need(0 <= self.count <= 200, "a shape has 0 to 200 tabs an outline")
+
+
+class HoleStep(msgspec.Struct, frozen=True):
+    """A wider part at the top of a hole: its diameter, and how deep it goes."""
+
+    diameter: float
+    depth: float
+
+    def __post_init__(self) -> None:
+        need(isfinite(self.diameter) and 0.2 <= self.diameter <= 1000, "a counterbore is 0.2 to 1000 mm wide")
+        need(isfinite(self.depth) and 0.05 <= self.depth <= 500, "a counterbore is 0.05 to 500 mm deep")
+
+
+class Overrides(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What this cut runs differently from its bit's recipe; None follows the recipe."""
+
+    spindle_rpm: float | None = None
+    feed: float | None = None
+    plunge: float | None = None
+    depth_per_pass: float | None = None
+    stepover: float | None = None
+
+    def over(self, recipe: Recipe) -> Recipe:
+        mine = {name: getattr(self, name) for name in self.__struct_fields__ if getattr(self, name) is not None}
+        return msgspec.structs.replace(recipe, **mine)
+
+    @property
+    def is_any(self) -> bool:
+        return any(getattr(self, name) is not None for name in self.__struct_fields__)
+
+    def __post_init__(self) -> None:
+        self.over(Recipe())  # the recipe's own limits hold

@@ -1,0 +1,149 @@
+"""Facing: the whole sheet or some areas planed, the bit running past every edge; in straight lines or round and inwards.
+
+The bit comes down beside what it faces, in the air, and never plunges into the face.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import shapely
+
+from archimetra.base.findings import Finding, Severity
+from archimetra.geometry.arcfit import fit_arcs
+from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.clearance import Clearance
+from archimetra.geometry.region import Region, as_region, polygons_of
+from archimetra.job.bits import FLAT_BOTTOMED
+from archimetra.job.cuts import FacingCut, FacingPattern
+from archimetra.toolpath.clearing import raster_lines
+from archimetra.toolpath.contours import kept_region, open_finding, walks_right
+from archimetra.toolpath.laying import Layer
+from archimetra.toolpath.moves import Role, Toolpath
+from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths
+from archimetra.toolpath.refusals import nothing_to_plan
+from archimetra.toolpath.task import Task
+from archimetra.toolpath.track import Track
+
+Progress = Callable[[float], None]
+_BESIDE_MM = 1.0  # how far from the wood the bit's edge comes down
+
+
+def plan_facing(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
+    """The toolpath of one facing and what to know about it. Deterministic; only the progress callback may raise."""
+    cut, bit = task.cut, task.bit
+    assert isinstance(cut, FacingCut)
+    findings = list(nothing_to_plan(task))
+    layer = Layer(task)
+    if not findings:
+        if bit.kind not in FLAT_BOTTOMED:
+            findings.append(
+                Finding(
+                    "facing-ridges", Severity.CAUTION, f"'{cut.name}' faces with {bit.name}, which leaves ridges.",
+                    fix="Choose a straight or surfacing bit.", subject=cut.id,
+                )
+            )  # fmt: skip
+        findings.extend(
+            open_finding(shape, path, cut) for shape in task.shapes for path in shape.placed() if not path.closed
+        )
+        area = _area(task, cut)
+        depths = pass_depths(cut.start_depth, task.depth, task.recipe.depth_per_pass)
+        for number, polygon in enumerate(polygons_of(area)):
+            progress(number / 4)
+            for pass_no, depth in enumerate(depths, 1):
+                if cut.pattern is FacingPattern.RASTER:
+                    _raster(layer, task, cut, polygon, -float(depth), pass_no)
+                else:
+                    _spiral(layer, task, polygon, -float(depth), pass_no)
+    layer.leave()
+    return layer.moves.toolpath(cut.id, bit.id), tuple(findings)
+
+
+def _area(task: Task, cut: FacingCut) -> Region:
+    """What is faced."""
+    if cut.is_whole_sheet:
+        return as_region(shapely.box(0, 0, task.sheet.width, task.sheet.height))
+    return kept_region(task.shapes)
+
+
+def _raster(layer: Layer, task: Task, cut: FacingCut, area: shapely.Polygon, z: float, pass_no: int) -> None:
+    """Straight lines to and fro whose ends lie so far past the area that the bit's edge runs past it."""
+    radius = task.bit.radius
+    # the centre goes as far out that the trailing edge is past by what is asked; sideways the edge itself is
+    reach = radius + cut.run_past
+    rows = raster_lines(area, degrees=cut.raster_degrees, step=task.recipe.stepover * task.bit.diameter)
+    is_back = False
+    turn = np.radians(cut.raster_degrees)
+    u = np.array((np.cos(turn), np.sin(turn)))
+    first = True
+    for row in rows:
+        # a row crosses gaps in the air: from the first edge to the last
+        line = np.array((row[0][0] - u * reach, row[-1][1] + u * reach))
+        if is_back:
+            line = line[::-1]
+        begin, end = (float(v) for v in line[0]), (float(v) for v in line[1])
+        bx, by = begin
+        if first:
+            layer.arrive(bx, by)
+            layer.down(z, pass_no=pass_no)
+            first = False
+        else:
+            layer.line(bx, by, z, pass_no=pass_no, role=Role.LINK)
+        layer.line(*end, z, pass_no=pass_no)
+        is_back = not is_back
+
+
+def _spiral(layer: Layer, task: Task, area: shapely.Polygon, z: float, pass_no: int) -> None:
+    """Loops from outside inwards, each linked to the next; the first runs half over the edge."""
+    radius, cut = task.bit.radius, task.cut
+    assert isinstance(cut, FacingCut)
+    step = min(task.recipe.stepover, 0.5) * task.bit.diameter
+    grown = shapely.buffer(area, min(cut.run_past, radius) + 1e-3, join_style="mitre")
+    outer = shapely.get_coordinates(shapely.polygons(shapely.get_exterior_ring(grown)))
+    loops: list[FloatArray] = [outer]
+    clearance = Clearance(as_region(grown))
+    distance = step
+    while True:
+        paths = clearance.offsets(distance)
+        if not paths:
+            break
+        loops.extend(path.flatten(0.002) for path in paths)
+        distance += step
+    turn = not walks_right(cut.direction, task.bit)
+    for number, ring in enumerate(loops):
+        path = fit_arcs(ring if not turn else ring[::-1], tolerance_mm=0.01, closed=True)
+        track = Track(path)
+        if number == 0:
+            x, y = (float(v) for v in track.points(np.array([0.0]))[0])
+            out = _beside(area, (x, y), radius + _BESIDE_MM)
+            layer.arrive(*out)
+            layer.down(z, pass_no=pass_no)
+            layer.line(x, y, z, pass_no=pass_no)
+            a = 0.0
+        else:
+            a, gap = track.near(np.array(layer.at[:2]))
+            x, y = (float(v) for v in track.points(np.array([a]))[0])
+            if gap <= 2.5 * step:
+                layer.line(x, y, z, pass_no=pass_no, role=Role.LINK)
+            else:
+                layer.arrive(x, y)
+                layer.down(z, pass_no=pass_no)
+        lay_pass(
+            layer.moves, track, a=a, b=a + track.length, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
+            feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+        )  # fmt: skip
+
+
+def _beside(area: shapely.Polygon, at: tuple[float, float], reach: float) -> tuple[float, float]:
+    """The place outside the area, away from it through ``at``, from which the bit does not touch it."""
+    edge = area.exterior
+    near = edge.interpolate(edge.project(shapely.points(at)))
+    d = np.array(at) - np.array((near.x, near.y))
+    size = float(np.hypot(*d))
+    if size < 1e-9 or area.contains(shapely.points(at)):
+        centre = area.centroid
+        d = np.array(at) - np.array((centre.x, centre.y))
+        size = max(float(np.hypot(*d)), 1e-9)
+    x, y = np.array((near.x, near.y)) + d / size * reach
+    return float(x), float(y)

@@ -1,0 +1,54 @@
+"""Corner overcut: the bit driven into inner corners until its edge touches the corner itself.
+
+Where the centre line turns sharply (angle b between the directions), the corner of the wood lies R / cos(b / 2) from the
+joint on the outer side of the turn; a bit that goes R (1 / cos(b / 2) - 1) that way just reaches it.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.path import Path
+from archimetra.geometry.segments import Kind
+
+SHARPER_THAN_DEGREES = 20.0
+SHARPEST_DEGREES = 160.0  # beyond it the corner is a needle, and the way into it long
+
+
+def overcut(path: Path, *, bit_radius: float, keeps_right: bool) -> Path:
+    """``path`` (lines and arcs, closed) with a way out and back at every sharp joint that turns away from the kept wood."""
+    kinds, nodes, bulges = path.kinds, path.nodes, np.where(path.kinds == Kind.ARC, path.params[:, 0], 0.0)
+    directions_in, directions_out = _directions(nodes, bulges)
+    before = np.roll(directions_out, 1, axis=0)  # of the segment that ends at each node
+    cross = before[:, 0] * directions_in[:, 1] - before[:, 1] * directions_in[:, 0]
+    dot = (before * directions_in).sum(axis=1)
+    turn = np.arctan2(cross, dot)
+    # wood on the right: an inner corner of the wood makes the path turn left
+    into = turn if keeps_right else -turn
+    degrees = np.degrees(into)
+    sharp = (degrees > SHARPER_THAN_DEGREES) & (degrees < SHARPEST_DEGREES)
+    if not sharp.any():
+        return path
+    out_nodes, out_bulges = [], list[float]()
+    for k in range(len(kinds)):
+        out_nodes.append(nodes[k])
+        if sharp[k]:
+            reach = bit_radius * (1 / np.cos(into[k] / 2) - 1)
+            away = before[k] - directions_in[k]
+            tip = nodes[k] + away / np.hypot(*away) * reach
+            out_nodes += [tip, nodes[k]]
+            out_bulges += [0.0, 0.0]
+        out_bulges.append(float(bulges[k]))
+    out_nodes.append(out_nodes[0])
+    return Path.arcs(np.array(out_nodes), np.array(out_bulges), closed=True)
+
+
+def _directions(nodes: FloatArray, bulges: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Unit directions in which each segment begins and ends."""
+    d = np.diff(nodes, axis=0)
+    d = d / np.hypot(d[:, 0], d[:, 1])[:, None]
+    half = 2 * np.arctan(bulges)
+    c, s = np.cos(half)[:, None], np.sin(half)[:, None]
+    side = np.column_stack((-d[:, 1], d[:, 0]))
+    return d * c - side * s, d * c + side * s

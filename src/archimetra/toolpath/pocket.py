@@ -1,0 +1,644 @@
+"""Pocket: areas cleared to a depth, islands left standing.
+
+Stages: the area and its clearance (``pocket_area``), loops or lines and strokes (``clearing``), and for each connected piece,
+pass by pass: in (``entries``), outwards from its middle, linked at depth wherever the way is clear; then the walls. A pocket that clears
+the rest of another goes only where the larger bit could not.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import sqrt
+
+import msgspec
+import numpy as np
+import shapely
+
+from archimetra.base.errors import GeometryError
+from archimetra.base.findings import Finding, Severity
+from archimetra.geometry.arcfit import fit_arcs
+from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.clearance import Clearance
+from archimetra.geometry.path import Path
+from archimetra.geometry.region import Region, polygons_of
+from archimetra.job.bits import FLAT_BOTTOMED, Bit, BitKind
+from archimetra.job.cut_parts import Entry, Lead, LeadKind, Pattern
+from archimetra.job.cuts import HoleCut, PocketCut
+from archimetra.toolpath.circles import circles_of
+from archimetra.toolpath.clearing import (
+    INNER_FIT_MM,
+    JUST_FITS_MM,
+    Loop,
+    Node,
+    covering_strokes,
+    every_loop,
+    fitting_strokes,
+    loop_tree,
+    raster_lines,
+)
+from archimetra.toolpath.contours import open_finding, walks_right
+from archimetra.toolpath.entries import helix_at, lay_helix
+from archimetra.toolpath.laying import Layer
+from archimetra.toolpath.leads import fit_lead, lay_lead
+from archimetra.toolpath.moves import Role, Toolpath
+from archimetra.toolpath.order import inside_first
+from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths, ramp_length
+from archimetra.toolpath.pocket_area import left_by, pocket_area
+from archimetra.toolpath.refusals import nothing_to_plan
+from archimetra.toolpath.starts import choose_start
+from archimetra.toolpath.task import Task
+from archimetra.toolpath.track import Track
+
+Progress = Callable[[float], None]
+_CLEAR_SLACK_MM = 0.003  # links may come this much nearer to a wall than loops do
+_ABOVE_FLOOR_MM = 0.2  # how high over an open floor the bit travels
+_RAPID_MM_S, _RAPID_Z_MM_S, _LIFT_S = 70.0, 20.0, 0.4  # what a hop costs, roughly, to weigh it against a way at depth
+
+
+def plan_pocket(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
+    """The toolpath of one pocket and what to know about it. Deterministic; only the progress callback may raise."""
+    cut, bit = task.cut, task.bit
+    assert isinstance(cut, PocketCut)
+    findings = list(nothing_to_plan(task))
+    layer = Layer(task)
+    if not findings:
+        findings.extend(
+            open_finding(shape, path, cut) for shape in task.shapes for path in shape.placed() if not path.closed
+        )
+        if bit.kind not in FLAT_BOTTOMED and bit.kind not in (BitKind.BALL, BitKind.TAPERED_BALL):
+            findings.append(_ridges(cut, bit))
+        try:
+            region, clearance = pocket_area(task)
+        except GeometryError as error:
+            findings.append(Finding("pocket-outline", Severity.STOP, str(error), subject=cut.id))
+        else:
+            progress(0.3)
+            planner = _Pocket(task, cut, layer, region, clearance, progress)
+            planner.run()
+            findings.extend(planner.findings)
+    layer.leave()
+    return layer.moves.toolpath(cut.id, bit.id), tuple(findings)
+
+
+def stepover(cut: PocketCut, bit: Bit, share: float) -> float:
+    """The distance of neighbouring loops, mm. A ball that leaves ridges h high steps s = 2 sqrt(2 r h - h^2)."""
+    if cut.scallop > 0 and bit.kind in (BitKind.BALL, BitKind.TAPERED_BALL):
+        r = bit.radius if bit.kind is BitKind.BALL else bit.tip_ball / 2
+        h = min(cut.scallop, r)
+        return min(2 * sqrt(2 * r * h - h * h), 0.95 * bit.diameter)
+    return share * bit.diameter
+
+
+def pocket_depths(cut: PocketCut, end: float, per_pass: float) -> FloatArray:
+    """Depths of the passes: all the way down, the floor's allowance last, or the end depth alone."""
+    if cut.floor_only:
+        return np.array([end])
+    rough = end - cut.floor_allowance
+    if cut.floor_allowance <= 0 or rough <= cut.start_depth:
+        return pass_depths(cut.start_depth, end, per_pass)
+    return np.append(pass_depths(cut.start_depth, rough, per_pass), end)
+
+
+class _Piece(msgspec.Struct, frozen=True, eq=False):
+    """A line to cut at each depth: a whole loop, or a stretch of one."""
+
+    track: Track
+    level: float
+
+
+class _Pocket:
+    def __init__(
+        self, task: Task, cut: PocketCut, layer: Layer, region: Region, clearance: Clearance, progress: Progress
+    ) -> None:
+        self.findings: list[Finding] = []
+        self._task, self._cut, self._bit, self._layer = task, cut, task.bit, layer
+        self._region, self._clearance, self._progress = region, clearance, progress
+        self._first = task.bit.radius + cut.wall_allowance
+        self._step = stepover(cut, task.bit, task.recipe.stepover)
+        self._depths = pocket_depths(cut, task.depth, task.recipe.depth_per_pass)
+        self._right = walks_right(cut.direction, task.bit)
+        self._holes = _open_holes(task)
+        self._is_open = False  # whether this pocket has opened the level above the one it cuts
+
+    def run(self) -> None:
+        if self._region.is_empty:
+            return
+        # curve chords take a hair off what two loops cover together
+        step = self._step - 2 * INNER_FIT_MM if self._step > 0.2 else self._step
+        raster = self._cut.pattern is Pattern.RASTER and self._task.larger is None
+        roots = loop_tree(self._clearance, first=self._first, step=step if not raster else 1e6, turn=not self._right)
+        strokes = fitting_strokes(self._clearance, radius=self._first)
+        if self._task.larger is not None:
+            self._rest(roots, strokes, step)
+            return
+        if not raster:
+            strokes_over = covering_strokes(
+                self._clearance, every_loop(roots), first=self._first, step=step, radius=self._bit.radius
+            )
+        else:
+            strokes_over = []
+        for number, root in enumerate(_nearest_first(roots)):
+            self._progress(0.3 + 0.7 * number / max(1, len(roots)))
+            mine = [line for line in strokes_over if _lies_in(line, root)]
+            self._piece_of_area(root, mine, raster=raster)
+        for line in strokes:
+            self._slot(line)
+        plunged = self._plunges(roots, strokes)
+        self._tell_unreached(roots, strokes, plunged)
+        if self._cut.wall_allowance > 0:
+            self._walls()
+
+    # ---- a connected piece of the area
+
+    def _piece_of_area(self, root: Node, strokes: list[FloatArray], *, raster: bool) -> None:
+        z_above = -self._cut.start_depth
+        self._is_open = False
+        for pass_no, depth in enumerate(self._depths, 1):
+            z = -float(depth)
+            if raster:
+                self._rows(root, z_above, z, pass_no)
+            else:
+                self._loops(root, z_above, z, pass_no)
+            for line in _in_reach_order(strokes, self._layer.at):
+                self._stroke(line, z_above, z, pass_no)
+            z_above = z
+            self._is_open = True
+
+    def _loops(self, root: Node, z_above: float, z: float, pass_no: int) -> None:
+        """All nodes of a tree, each after those inside it."""
+        stack = [(root, list(root.children))]
+        while stack:
+            node, waiting = stack[-1]
+            if waiting:
+                here = np.array(self._layer.at[:2]) if not self._layer.moves.is_empty else waiting[0].loops[0].ring[0]
+                child = min(waiting, key=lambda c: float(np.hypot(*(c.loops[0].ring[0] - here))))
+                waiting.remove(child)
+                stack.append((child, list(child.children)))
+                continue
+            stack.pop()
+            self._node(node, z_above, z, pass_no)
+
+    def _node(self, node: Node, z_above: float, z: float, pass_no: int) -> None:
+        loops = list(node.loops)
+        if not node.children:
+            self._enter(node, loops, z_above, z, pass_no)
+        while loops:
+            here = np.array(self._layer.at[:2])
+            near = [loop.track.near(here) for loop in loops]
+            k = min(range(len(loops)), key=lambda i: near[i][1])
+            loop = loops.pop(k)
+            self._link_and_cut(loop, near[k][0], z_above, z, pass_no)
+
+    def _enter(self, node: Node, loops: list[Loop], z_above: float, z: float, pass_no: int) -> None:
+        """Down into wood nothing has opened at this depth: the bit then stands at z, or has cut a first loop on its way."""
+        cut, layer = self._cut, self._layer
+        place = self._clearance.deepest(node.border)
+        if cut.entry is Entry.HOLE:
+            hole = self._hole_in(node)
+            if hole is not None:
+                self._transit(hole, z_above)
+                layer.down(z, pass_no=pass_no, is_open=True)
+                return
+        if cut.entry is Entry.HELIX and place is not None:
+            helix = helix_at(place.at, room=place.clearance - self._first, bit_radius=self._bit.radius)
+            if helix is not None:
+                self._transit(helix.begin, z_above)
+                lay_helix(layer, helix, z, degrees=cut.ramp_degrees, is_left=self._right, pass_no=pass_no)
+                return
+        loop = min(loops, key=lambda each: self._distance_to(each))
+        loops.remove(loop)
+        station = self._start_near(loop)
+        self._transit(self._point(loop.track, station), z_above)
+        if cut.entry is Entry.PLUNGE and self._bit.can_plunge:
+            layer.down(z, pass_no=pass_no)
+        self._cut_loop(loop.track, station, z, pass_no)
+
+    def _link_and_cut(self, loop: Loop, station: float, z_above: float, z: float, pass_no: int) -> None:
+        """To a loop at depth where the straight way is clear, otherwise out and in again along it."""
+        layer = self._layer
+        x, y, z_now = layer.at
+        goal = self._point(loop.track, station)
+        floor = max(self._first, loop.clearance - 0.55 * self._step)
+        if abs(z_now - z) < 1e-9 and self._is_clear((x, y), goal, floor):
+            layer.line(*goal, z, pass_no=pass_no, role=Role.LINK)
+        else:
+            self._transit(goal, z_above)
+        self._cut_loop(loop.track, station, z, pass_no)
+
+    def _cut_loop(self, track: Track, a: float, z: float, pass_no: int) -> None:
+        """Once round at height z, sloping down to it first from wherever the bit stands above it."""
+        layer = self._layer
+        z_from = layer.at[2]
+        ramp = ramp_length(z_from - z, self._cut.ramp_degrees) if z_from > z + 1e-9 else 0.0
+        lay_pass(
+            layer.moves, track, a=a, b=a + ramp + track.length, z_from=z_from, z_to=z, ramp=ramp, lifts=no_lifts(track),
+            feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+        )  # fmt: skip
+
+    def _stroke(self, line: FloatArray, z_above: float, z: float, pass_no: int) -> None:
+        """Along an axis line between loops: both its ends lie where it is open."""
+        layer = self._layer
+        x, y, z_now = layer.at
+        if np.hypot(*(line[-1] - (x, y))) < np.hypot(*(line[0] - (x, y))):
+            line = line[::-1]
+        first = (float(line[0, 0]), float(line[0, 1]))
+        if abs(z_now - z) < 1e-9 and self._is_clear((x, y), first, self._first):
+            layer.line(*first, z, pass_no=pass_no, role=Role.LINK)
+        else:
+            self._transit(first, z_above)
+            layer.down(z, pass_no=pass_no)
+        for p in line[1:]:
+            layer.line(float(p[0]), float(p[1]), z, pass_no=pass_no)
+
+    # ---- straight lines
+
+    def _rows(self, root: Node, z_above: float, z: float, pass_no: int) -> None:
+        rows = raster_lines(root.border, degrees=self._cut.raster_degrees, step=self._step)
+        left = {(r, k): piece for r, row in enumerate(rows) for k, piece in enumerate(row)}
+        row_of: int | None = None
+        entered = False
+        while left:
+            here = np.array(self._layer.at[:2]) if not self._layer.moves.is_empty else next(iter(left.values()))[0]
+            key, is_back, near = self._next_piece(left, row_of, here)
+            piece = left.pop(key)
+            line = piece[::-1] if is_back else piece
+            begin, end = (float(line[0, 0]), float(line[0, 1])), (float(line[1, 0]), float(line[1, 1]))
+            if not entered:
+                entered = self._enter_row(root, line, z_above, z, pass_no)
+            elif near and self._is_clear(self._layer.at[:2], begin, self._first):
+                self._layer.line(*begin, z, pass_no=pass_no, role=Role.LINK)
+            else:
+                self._ramp_on(line, z_above, z, pass_no)
+            self._layer.line(*end, z, pass_no=pass_no)
+            row_of = key[0]
+        # the walls, whose loop covers what rows leave along them
+        loops = list(root.loops)
+        while loops:
+            here = np.array(self._layer.at[:2])
+            near_loops = [loop.track.near(here) for loop in loops]
+            k = min(range(len(loops)), key=lambda i: near_loops[i][1])
+            self._link_and_cut(loops.pop(k), near_loops[k][0], z_above, z, pass_no)
+
+    def _next_piece(
+        self, left: dict[tuple[int, int], FloatArray], row: int | None, here: FloatArray
+    ) -> tuple[tuple[int, int], bool, bool]:
+        """The next piece, whether it is cut from its end, and whether it lies in a neighbouring row within reach."""
+        if row is not None:
+            best = None
+            for key, piece in left.items():
+                if abs(key[0] - row) == 1:
+                    for is_back in (False, True):
+                        gap = float(np.hypot(*(piece[-1 if is_back else 0] - here)))
+                        if best is None or gap < best[0]:
+                            best = (gap, key, is_back)
+            if best is not None and best[0] <= 4 * self._step + self._bit.radius:
+                return best[1], best[2], True
+        gap, key, is_back = min(
+            (float(np.hypot(*(piece[-1 if back else 0] - here))), key, back)
+            for key, piece in left.items()
+            for back in (False, True)
+        )
+        return key, is_back, False
+
+    def _enter_row(self, root: Node, line: FloatArray, z_above: float, z: float, pass_no: int) -> bool:
+        cut, layer = self._cut, self._layer
+        begin = (float(line[0, 0]), float(line[0, 1]))
+        place = self._clearance.deepest(root.border)
+        hole = self._hole_in(root) if cut.entry is Entry.HOLE else None
+        helix = None
+        if cut.entry is Entry.HELIX and place is not None:
+            helix = helix_at(place.at, room=place.clearance - self._first, bit_radius=self._bit.radius)
+        if hole is not None and self._is_clear(hole, begin, self._first):
+            self._transit(hole, z_above)
+            layer.down(z, pass_no=pass_no, is_open=True)
+            layer.line(*begin, z, pass_no=pass_no)
+        elif helix is not None and self._is_clear(helix.begin, begin, self._first):
+            self._transit(helix.begin, z_above)
+            lay_helix(layer, helix, z, degrees=cut.ramp_degrees, is_left=self._right, pass_no=pass_no)
+            layer.line(*begin, z, pass_no=pass_no)
+        else:
+            self._ramp_on(line, z_above, z, pass_no)
+        return True
+
+    def _ramp_on(self, line: FloatArray, z_above: float, z: float, pass_no: int) -> None:
+        """Down along a straight stretch, to and fro, ending where it begins."""
+        layer = self._layer
+        begin, end = (float(line[0, 0]), float(line[0, 1])), (float(line[1, 0]), float(line[1, 1]))
+        self._transit(begin, z_above)
+        length = float(np.hypot(*(line[1] - line[0])))
+        if self._cut.entry is Entry.PLUNGE and self._bit.can_plunge:
+            layer.down(z, pass_no=pass_no)
+            return
+        ramp = ramp_length(layer.at[2] - z, self._cut.ramp_degrees)
+        turns = max(1, int(np.ceil(ramp / max(2 * length, 1e-6) - 1e-9)))
+        z_from = layer.at[2]
+        for turn in range(turns):
+            half = z_from + (z - z_from) * (turn + 0.5) / turns
+            layer.line(*end, half, pass_no=pass_no, role=Role.ENTRY)
+            layer.line(*begin, z_from + (z - z_from) * (turn + 1) / turns, pass_no=pass_no, role=Role.ENTRY)
+
+    # ---- as wide as the bit
+
+    def _slot(self, line: FloatArray) -> None:
+        """To and fro along a stretch that is just as wide as the bit."""
+        layer = self._layer
+        track = Track(fit_arcs(line, tolerance_mm=0.002, closed=False))
+        layer.arrive(*self._point(track, 0.0))
+        a, z = 0.0, -self._cut.start_depth
+        layer.down(z, pass_no=1)
+        ramps = self._cut.entry is not Entry.PLUNGE or not self._bit.can_plunge
+        for pass_no, depth in enumerate(self._depths, 1):
+            z_to = -float(depth)
+            ramp = ramp_length(z - z_to, self._cut.ramp_degrees) if ramps else 0.0
+            end = np.ceil((a + ramp) / track.length - 1e-9) * track.length if ramp else a + track.length
+            if ramp:
+                end = max(end, a + track.length) + track.length
+            lay_pass(
+                layer.moves, track, a=a, b=float(end), z_from=z, z_to=z_to, ramp=ramp, lifts=no_lifts(track),
+                feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+            )  # fmt: skip
+            a, z = float(end), z_to
+
+    def _plunges(self, roots: list[Node], strokes: list[FloatArray]) -> list[tuple[float, float]]:
+        """Round areas of the bit's own size: straight down."""
+        out = []
+        for polygon in polygons_of(self._region):
+            if any(_touches(polygon, node.loops[0].ring) for node in roots):
+                continue
+            if any(_touches(polygon, line) for line in strokes):
+                continue
+            deepest = self._clearance.deepest(polygon)
+            if deepest is None or deepest.clearance < self._first - JUST_FITS_MM:
+                continue
+            out.append(deepest.at)
+            layer = self._layer
+            layer.arrive(*deepest.at)
+            for pass_no, depth in enumerate(self._depths, 1):
+                layer.down(-float(depth), pass_no=pass_no)
+                layer.down(-self._cut.start_depth + 0.5, pass_no=pass_no, is_open=True)
+        return out
+
+    def _tell_unreached(self, roots: list[Node], strokes: list[FloatArray], plunged: list[tuple[float, float]]) -> None:
+        cut, bit = self._cut, self._bit
+        for polygon in polygons_of(self._region):
+            if any(_touches(polygon, node.loops[0].ring) for node in roots):
+                continue
+            if any(_touches(polygon, line) for line in strokes):
+                continue
+            if any(polygon.intersects(shapely.points(at)) for at in plunged):
+                continue
+            deepest = self._clearance.deepest(polygon)
+            width = 2 * deepest.clearance if deepest is not None else 0.0
+            at = deepest.at if deepest is not None else (float(polygon.centroid.x), float(polygon.centroid.y))
+            self.findings.append(
+                Finding(
+                    "pocket-too-small", Severity.STOP,
+                    f"The {bit.diameter:g} mm bit does not fit into an area {width:.2f} mm wide in '{cut.name}'; it is left uncut.",
+                    fix="Choose a smaller bit, or let one clear the rest.", at=at, subject=cut.id,
+                )
+            )  # fmt: skip
+
+    # ---- the rest of a larger bit
+
+    def _rest(self, roots: list[Node], strokes: list[FloatArray], step: float) -> None:
+        larger = self._task.larger
+        assert larger is not None
+        zone = left_by(
+            self._clearance, self._region, larger=larger.radius + self._cut.wall_allowance,
+            overlap=1.05 * self._bit.radius + 0.1,
+        )  # fmt: skip
+        if zone.is_empty:
+            self.findings.append(
+                Finding(
+                    "rest-none", Severity.NOTE,
+                    f"{larger.name} leaves nothing that '{self._cut.name}' would have to clear.",
+                    fix="Switch it off.", subject=self._cut.id,
+                )
+            )  # fmt: skip
+            return
+        loops = every_loop(roots)
+        lines = strokes + covering_strokes(
+            self._clearance, loops, first=self._first, step=step, radius=self._bit.radius
+        )
+        shapely.prepare(zone)
+        parts = polygons_of(zone)
+        groups: list[list[_Piece]] = [[] for _ in parts]
+        tree = shapely.STRtree(parts)
+        for loop in loops:
+            line = shapely.linestrings(loop.ring)
+            if not zone.intersects(line):
+                continue
+            for track in _clipped(loop, line, zone, turn=not self._right):
+                groups[_part_at(tree, track)].append(_Piece(track, loop.clearance))
+        for stroke in lines:
+            for part in _pieces(shapely.intersection(shapely.linestrings(stroke), zone)):
+                track = Track(Path.polyline(part, closed=False))
+                groups[_part_at(tree, track)].append(_Piece(track, 0.0))
+        filled = [group for group in groups if group]
+        starts = np.array([self._point(group[0].track, 0.0) for group in filled]).reshape(-1, 2)
+        for k in inside_first(starts, np.full(len(filled), -1)):
+            self._rest_part(filled[k])
+        if not filled:
+            self.findings.append(
+                Finding(
+                    "rest-unreached", Severity.CAUTION,
+                    f"'{self._cut.name}' reaches nothing of what {larger.name} leaves.",
+                    fix="Choose a smaller bit.", subject=self._cut.id,
+                )
+            )  # fmt: skip
+
+    def _rest_part(self, pieces: list[_Piece]) -> None:
+        layer = self._layer
+        ordered = sorted(pieces, key=lambda piece: -piece.level)
+        z_above = -self._cut.start_depth
+        self._is_open = False
+        for pass_no, depth in enumerate(self._depths, 1):
+            z = -float(depth)
+            for piece in ordered:
+                track = piece.track
+                station = 0.0
+                if track.is_closed and not layer.moves.is_empty:
+                    station = track.near(np.array(layer.at[:2]))[0]
+                goal = self._point(track, station)
+                at_depth = not layer.moves.is_empty and abs(layer.at[2] - z) < 1e-9
+                close = at_depth and np.hypot(layer.at[0] - goal[0], layer.at[1] - goal[1]) < 3 * self._bit.diameter
+                if close and self._is_clear(layer.at[:2], goal, self._first):
+                    layer.line(*goal, z, pass_no=pass_no, role=Role.LINK)
+                else:
+                    self._transit(goal, z_above)
+                    if not track.is_closed:
+                        layer.down(z, pass_no=pass_no)
+                if track.is_closed:
+                    self._cut_loop(track, station, z, pass_no)
+                else:
+                    lay_pass(
+                        layer.moves, track, a=0.0, b=track.length, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
+                        feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+                    )  # fmt: skip
+            z_above = z
+            self._is_open = True
+
+    # ---- walls
+
+    def _walls(self) -> None:
+        """One pass of full depth along the walls, taking off their allowance."""
+        cut, layer = self._cut, self._layer
+        z, pass_no = -float(self._depths[-1]), len(self._depths) + 1
+        feed = cut.finish_feed or layer.feed
+        nodes = loop_tree(self._clearance, first=self._bit.radius, step=1e6, turn=not self._right)
+        loops = every_loop(nodes)
+        if not loops:
+            return
+        starts = np.array([self._point(loop.track, 0.0) for loop in loops])
+        lead = Lead(kind=LeadKind.ARC, length=max(2.0, self._bit.radius))
+        for k in inside_first(starts, np.full(len(loops), -1)):
+            loop = loops[k]
+            track = loop.track
+            a = choose_start(track, np.zeros((0, 2)), bit_diameter=self._bit.diameter).station
+            b = a + track.length
+            ways = [
+                fit_lead(
+                    lead, track.points(np.array([s]))[0], track.tangents_at(np.array([s]))[0],
+                    waste_on_left=self._right, is_in=is_in, is_clear=self._may_stand,
+                )
+                for s, is_in in ((a, True), (b, False))
+            ]  # fmt: skip
+            way_in, way_out = ways
+            layer.arrive(*(way_in.far if way_in is not None else self._point(track, a)))
+            layer.down(z, pass_no=pass_no, is_open=way_in is not None)
+            if way_in is not None:
+                lay_lead(layer, way_in, is_in=True, pass_no=pass_no, feed=feed)
+            lay_pass(
+                layer.moves, track, a=a, b=b, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track), feed=feed,
+                plunge=layer.plunge, pass_no=pass_no,
+            )  # fmt: skip
+            if way_out is not None:
+                lay_lead(layer, way_out, is_in=False, pass_no=pass_no, feed=feed)
+
+    # ---- shared
+
+    def _may_stand(self, points: FloatArray) -> FloatArray:
+        gaps = np.array([
+            self._clearance.gap(p, q, limit=self._first + 1.0) for p, q in zip(points[:-1], points[1:], strict=True)
+        ])  # fmt: skip
+        return np.asarray(gaps >= self._bit.radius - _CLEAR_SLACK_MM)
+
+    def _is_clear(self, p: tuple[float, ...], q: tuple[float, ...], least: float) -> bool:
+        gap = self._clearance.gap(np.array(p[:2]), np.array(q[:2]), limit=least + 1.0)
+        return gap >= least - _CLEAR_SLACK_MM
+
+    def _transit(self, goal: tuple[float, float], z_above: float) -> None:
+        """To a place at the height that is open above it: through the opened pocket where that is clear and quicker."""
+        layer = self._layer
+        if layer.moves.is_empty:
+            layer.arrive(*goal)
+            layer.down(z_above, pass_no=1)
+            return
+        x, y, z_now = layer.at
+        far = float(np.hypot(goal[0] - x, goal[1] - y))
+        if self._is_open:
+            deep = layer.hop - z_above
+            by_hop = _LIFT_S + deep / _RAPID_Z_MM_S + deep / (layer.feed / 60) + far / _RAPID_MM_S
+            if far / (layer.feed / 60) < by_hop and self._is_clear((x, y), goal, self._first):
+                layer.down(max(z_above + _ABOVE_FLOOR_MM, z_now) if far > 1e-6 else z_now, pass_no=0, is_open=True)
+                layer.line(*goal, layer.at[2], pass_no=0, role=Role.LINK)
+                layer.down(z_above, pass_no=0, is_open=True)
+                return
+        layer.arrive(*goal)
+        layer.down(z_above, pass_no=0, is_open=self._is_open)
+
+    def _distance_to(self, loop: Loop) -> float:
+        if self._layer.moves.is_empty:
+            return 0.0
+        return loop.track.near(np.array(self._layer.at[:2]))[1]
+
+    def _start_near(self, loop: Loop) -> float:
+        if self._layer.moves.is_empty:
+            return 0.0
+        return loop.track.near(np.array(self._layer.at[:2]))[0]
+
+    def _point(self, track: Track, station: float) -> tuple[float, float]:
+        x, y = track.points(np.array([station]))[0]
+        return float(x), float(y)
+
+    def _hole_in(self, node: Node) -> tuple[float, float] | None:
+        """A hole drilled before, wide and deep enough, where the bit's centre may stand."""
+        depth = float(self._depths[-1])
+        for x, y, diameter, hole_depth in self._holes:
+            if diameter < self._bit.diameter - 0.02 or hole_depth < depth - 1e-6:
+                continue
+            if node.border.intersects(shapely.points(x, y)):
+                return x, y
+        return None
+
+
+def _open_holes(task: Task) -> list[tuple[float, float, float, float]]:
+    """Holes that earlier cuts have made: x, y, diameter, depth below this cut's face."""
+    out = []
+    for earlier in task.earlier:
+        if isinstance(earlier.cut, HoleCut):
+            for circle in circles_of(earlier.shapes):
+                if not earlier.cut.diameters or any(abs(circle.diameter - d) < 0.05 for d in earlier.cut.diameters):
+                    out.append((*circle.at, circle.diameter, earlier.cut.depth(task.sheet)))
+    return out
+
+
+def _clipped(loop: Loop, line: shapely.LineString, zone: Region, *, turn: bool) -> list[Track]:
+    """The stretches of a loop inside a zone, walked as the loop is; the whole loop where it never leaves it."""
+    if zone.contains(line):
+        return [loop.track]
+    out = []
+    for points in _pieces(shapely.intersection(line, zone)):
+        # overlay may turn a piece round: its own order along the ring tells
+        middle = max(1, len(points) // 2)
+        a, b = line.project(shapely.points(points[middle - 1])), line.project(shapely.points(points[middle]))
+        if ((b < a) != turn and abs(b - a) < line.length / 2) or ((b > a) == turn and abs(b - a) < line.length / 2):
+            points = points[::-1]
+        out.append(Track(fit_arcs(points, tolerance_mm=INNER_FIT_MM / 2, closed=False)))
+    return out
+
+
+def _pieces(geometry: shapely.Geometry) -> list[FloatArray]:
+    lines = [part for part in shapely.get_parts(geometry) if part.geom_type == "LineString"]
+    if not lines:
+        return []
+    merged = shapely.line_merge(shapely.multilinestrings(lines))
+    found = [shapely.get_coordinates(part) for part in shapely.get_parts(merged)]
+    return [points for points in found if np.hypot(*np.diff(points, axis=0).T).sum() > 0.01]
+
+
+def _part_at(tree: shapely.STRtree, track: Track) -> int:
+    return int(tree.nearest(shapely.points(track.points(np.array([track.length / 2]))[0])))
+
+
+def _nearest_first(roots: list[Node]) -> list[Node]:
+    if not roots:
+        return []
+    starts = np.array([root.loops[0].ring[0] for root in roots])
+    return [roots[k] for k in inside_first(starts, np.full(len(roots), -1))]
+
+
+def _lies_in(line: FloatArray, root: Node) -> bool:
+    return bool(root.border.distance(shapely.points(line[len(line) // 2])) < 0.02)
+
+
+def _in_reach_order(strokes: list[FloatArray], at: tuple[float, float, float]) -> list[FloatArray]:
+    if len(strokes) < 2:
+        return strokes
+    starts, ends = np.array([s[0] for s in strokes]), np.array([s[-1] for s in strokes])
+    order = inside_first(
+        starts, np.full(len(strokes), -1), begin=at[:2], ends=ends, can_turn=np.ones(len(strokes), dtype=bool)
+    )
+    return [strokes[k] if k >= 0 else strokes[~k][::-1] for k in order]
+
+
+def _touches(polygon: shapely.Polygon, line: FloatArray) -> bool:
+    return bool(polygon.intersects(shapely.points(line[0])) or polygon.distance(shapely.points(line[0])) < 0.02)
+
+
+def _ridges(cut: PocketCut, bit: Bit) -> Finding:
+    return Finding(
+        "pocket-ridges", Severity.CAUTION,
+        f"'{cut.name}' clears an area with {bit.name}, whose floor will be ridged.",
+        fix="Choose a straight bit for the floor.", subject=cut.id,
+    )  # fmt: skip

@@ -1,0 +1,85 @@
+"""The area a pocket clears: its shapes, opened past a part's edge where asked, and what a larger bit left of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import lru_cache
+
+import numpy as np
+import shapely
+
+from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.clearance import Clearance
+from archimetra.geometry.offset import thinned
+from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of
+from archimetra.job.cuts import PocketCut
+from archimetra.job.shapes import Shape
+from archimetra.toolpath.contours import THIN_MM, cleared, kept_region
+from archimetra.toolpath.task import Task
+
+EDGE_MM = 0.05  # an edge this near to a part's counts as lying on it
+PAST_MM = 0.5  # how far past an open edge the bit's own edge goes
+_SLIVER_MM = 0.015  # what a larger bit left counts from this width on
+
+
+def pocket_area(task: Task) -> tuple[Region, Clearance]:
+    """The area and its clearance structure. Raises GeometryError where the outlines cross themselves."""
+    cut = task.cut
+    assert isinstance(cut, PocketCut)
+    if not cut.open_edges:
+        return cleared(task.shapes)
+    return _opened(task.shapes, task.parts, task.sheet.width, task.sheet.height, task.bit.diameter + PAST_MM)
+
+
+@lru_cache(maxsize=8)
+def _opened(
+    shapes: tuple[Shape, ...], parts: tuple[Shape, ...], width: float, height: float, reach: float
+) -> tuple[Region, Clearance]:
+    """The area with what lies past the edge of the sheet, or of the part it is in, within reach of it."""
+    area = kept_region(shapes)
+    sheet = shapely.box(0, 0, width, height)
+    others = [part for part in parts if part not in shapes]
+    wood = sheet
+    if others:
+        cut_out = kept_region(tuple(others))
+        touched = [p for p in polygons_of(cut_out) if p.intersects(area)]
+        if touched:
+            wood = shapely.intersection(shapely.union_all(touched), sheet)
+    shapely.prepare(wood)
+    air = shapely.difference(shapely.buffer(sheet, 2 * reach, join_style="mitre"), wood)
+    near_edge = shapely.buffer(area, EDGE_MM)
+    past = shapely.intersection(shapely.buffer(shapely.intersection(near_edge, air), reach, quad_segs=16), air)
+    if others:
+        # the air around a part is waste only as far as no other part lies there
+        past = shapely.difference(past, shapely.difference(kept_region(tuple(others)), wood))
+    whole = (
+        as_region(shapely.union(area, shapely.buffer(past, EDGE_MM, join_style="mitre"))) if not past.is_empty else area
+    )
+    whole = as_region(shapely.difference(whole, shapely.difference(wood, near_edge))) if not past.is_empty else whole
+    parts_kept = [p for p in polygons_of(whole) if p.intersects(area)]
+    region = thinned(as_region(shapely.union_all(parts_kept)) if parts_kept else EMPTY, tolerance_mm=THIN_MM)
+    return region, Clearance(region)
+
+
+def left_by(clearance: Clearance, region: Region, *, larger: float, overlap: float) -> Region:
+    """What a bit of radius ``larger`` cannot reach of the region, grown by ``overlap`` into what it did."""
+    rings = [path.flatten(0.002) for path in clearance.offsets(larger)]
+    if not rings:
+        return region
+    reached = shapely.buffer(_filled(rings), larger, quad_segs=64)
+    left = shapely.difference(region, shapely.buffer(reached, 0.004))
+    left = shapely.buffer(shapely.buffer(left, -_SLIVER_MM / 2, quad_segs=4), overlap + _SLIVER_MM / 2, quad_segs=12)
+    return as_region(shapely.intersection(left, shapely.buffer(region, 0.01)))
+
+
+def _filled(rings: Sequence[FloatArray]) -> Region:
+    """The area left of rings: counter-clockwise ones filled, clockwise ones taken out."""
+
+    def area(ring: FloatArray) -> float:
+        x, y = ring[:, 0], ring[:, 1]
+        return float(np.dot(x[:-1], y[1:]) - np.dot(x[1:], y[:-1])) / 2
+
+    outer = [shapely.polygons(ring) for ring in rings if area(ring) > 0]
+    holes = [shapely.polygons(ring) for ring in rings if area(ring) <= 0]
+    filled = shapely.union_all([shapely.make_valid(p) for p in outer])
+    return as_region(shapely.difference(filled, shapely.union_all([shapely.make_valid(p) for p in holes])))
