@@ -219,7 +219,7 @@ class TestReader:
     @pytest.mark.parametrize(
         ("text", "code"),
         [
-            ("G21 G90\nG0 X1 Q3", "gcode-word"),
+            ("G21 G90\nG0 X1 U3", "gcode-word"),
             ("G21\nG33 X1", "gcode-code"),
             ("G0 X1", "gcode-unit"),
             ("G21\nX5", "gcode-motion"),

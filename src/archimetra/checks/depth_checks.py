@@ -61,7 +61,11 @@ def pass_too_deep(given: CheckInput) -> Iterator[Finding]:
                 f"'{task.cut.name}' takes {step:g} mm a pass; {bit.name} cuts only {bit.cutting_length:g} mm.",
                 fix="Make the depth per pass smaller.", subject=task.cut.id,
             )  # fmt: skip
-        if isinstance(task.cut, ProfileCut) and task.cut.finish > 0 and task.depth - task.cut.start_depth > bit.cutting_length:
+        if (
+            isinstance(task.cut, ProfileCut)
+            and task.cut.finish > 0
+            and task.depth - task.cut.start_depth > bit.cutting_length
+        ):
             yield Finding(
                 "finish-deep", Severity.CAUTION,
                 f"The last pass of '{task.cut.name}' is {task.depth:g} mm deep at once; {bit.name} cuts {bit.cutting_length:g} mm.",
@@ -74,9 +78,9 @@ def cannot_plunge(given: CheckInput) -> Iterator[Finding]:
         cut, bit = task.cut, task.bit
         if bit.can_plunge:
             continue
-        straight_down = (isinstance(cut, ProfileCut | PocketCut | EngraveCut) and cut.entry is Entry.PLUNGE) or isinstance(
-            cut, HoleCut
-        )
+        straight_down = (
+            isinstance(cut, ProfileCut | PocketCut | EngraveCut) and cut.entry is Entry.PLUNGE
+        ) or isinstance(cut, HoleCut)
         if straight_down:
             yield Finding(
                 "no-plunge", Severity.STOP,

@@ -102,7 +102,11 @@ def facing_late(given: CheckInput) -> Iterator[Finding]:
     """Facing after other work takes that work's depth away."""
     cuts = list(given.cuts())
     for number, (cut, _) in enumerate(cuts):
-        if isinstance(cut, FacingCut) and cut.is_whole_sheet and any(not isinstance(c, FacingCut) for c, _ in cuts[:number]):
+        if (
+            isinstance(cut, FacingCut)
+            and cut.is_whole_sheet
+            and any(not isinstance(c, FacingCut) for c, _ in cuts[:number])
+        ):
             yield Finding(
                 "facing-late", Severity.CAUTION,
                 f"'{cut.name}' faces the sheet after other cuts; their depths, counted from the old face, become smaller.",

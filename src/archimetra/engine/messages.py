@@ -114,6 +114,7 @@ class Moment(msgspec.Struct, frozen=True, eq=False):
     box: tuple[int, int, int, int] | None
     line: tuple[tuple[float, float], tuple[float, float]]
     heights: FloatArray
+    hollow: FloatArray  # (2, n): bottom and top of what is hollowed out under wood, nan where nothing is
 
 
 class ArtworkRead(msgspec.Struct, frozen=True, eq=False):

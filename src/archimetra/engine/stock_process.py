@@ -98,5 +98,5 @@ class _Worker:
         self._is_fresh = False
         if box is not None:
             paint(timeline.field, self._wood, timeline.sheet, timeline.cell, self._pixels, box)
-        heights = timeline.section(*request.line, request.seconds, samples=request.samples)
-        self._connection.send(Moment(self._key, request.seconds, box, request.line, heights))
+        heights, hollow = timeline.hollow_section(*request.line, request.seconds, samples=request.samples)
+        self._connection.send(Moment(self._key, request.seconds, box, request.line, heights, hollow))

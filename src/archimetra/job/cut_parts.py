@@ -52,7 +52,7 @@ class Mark(msgspec.Struct, frozen=True):
     y: float
 
 
-class Lead(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+class Lead(msgspec.Struct, frozen=True, kw_only=True):
     """How the bit comes to a contour or leaves it, beside the kept wood: straight or on a quarter circle."""
 
     kind: LeadKind = LeadKind.NONE

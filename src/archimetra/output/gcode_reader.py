@@ -1,6 +1,6 @@
 """G-code back into moves: the part of RS-274 that routers use, strictly read.
 
-Understood: G0-G3, G4, G17, G20/G21, G40, G49, G54-G59, G80, G90/G91, G91.1, G94; M0-M9, M30; F, S, T, N, comments in
+Understood: G0-G3, G4, G17, G20/G21, G40, G49, G54-G59, G80-G83, G90/G91, G91.1, G94, G98/G99; M0-M9, M30; F, S, T, N, comments in
 brackets and after a semicolon. Anything else is a finding with its line, never silently passed over.
 """
 
@@ -19,7 +19,7 @@ from archimetra.toolpath.moves import Move
 
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 _WORD = re.compile(r"([A-Za-z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
-_HARMLESS_G = {17.0, 40.0, 49.0, 54.0, 55.0, 56.0, 57.0, 58.0, 59.0, 80.0, 91.1, 94.0}
+_HARMLESS_G = {17.0, 40.0, 49.0, 54.0, 55.0, 56.0, 57.0, 58.0, 59.0, 91.1, 94.0}
 _KNOWN_M = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
 ARC_AGREEMENT_MM = 0.005
 
@@ -55,6 +55,10 @@ class _Reader:
         self._per_unit: float | None = None
         self._is_absolute = True
         self._motion: float | None = None
+        self._cycle: float | None = None
+        self._sticky: dict[str, float] = {}  # what a canned cycle keeps from line to line
+        self._initial_z = 0.0
+        self._to_r = False
         self._at = [float("nan")] * 3
         self._feed = 0.0
         self._speed = 0.0
@@ -92,7 +96,7 @@ class _Reader:
                 codes.append(float(value))
             elif letter == "M":
                 stops.append(int(float(value)))
-            elif letter in "XYZIJFSTPN":
+            elif letter in "XYZIJFSTPNRQ":
                 values[letter] = float(value)
             else:
                 self._tell(number, "gcode-word", f"The word {letter}{value} is not understood.")
@@ -106,13 +110,21 @@ class _Reader:
         self._machine(number, stops)
         if 4.0 in codes:
             self._dwells.append((number, values.get("P", 0.0)))
+        elif self._cycle is not None and values.keys() & {"X", "Y", "Z"}:
+            self._drill(number, values)
         elif values.keys() & {"X", "Y", "Z"}:
             self._move(number, values)
 
     def _modes(self, number: int, codes: list[float]) -> None:
         for code in codes:
             if code in (0.0, 1.0, 2.0, 3.0):
-                self._motion = code
+                self._motion, self._cycle = code, None
+            elif code in (81.0, 82.0, 83.0):
+                self._cycle, self._sticky, self._initial_z = code, {}, self._at[2]
+            elif code == 80.0:
+                self._cycle = None
+            elif code in (98.0, 99.0):
+                self._to_r = code == 99.0
             elif code in (20.0, 21.0):
                 self._per_unit = MM_PER_INCH if code == 20.0 else 1.0
             elif code in (90.0, 91.0):
@@ -157,6 +169,40 @@ class _Reader:
             self._tell(number, "gcode-feed", "A cutting move has no feed.")
         speed = self._speed if self._is_turning else 0.0
         self._rows.append((*self._at, float(kind), cx, cy, self._feed, float(number), float(self._bit), speed))
+
+    def _drill(self, number: int, values: dict[str, float]) -> None:
+        """One hole of a canned cycle as the moves a control makes of it: over it, to the R plane, down (in pecks), and out."""
+        self._sticky.update({letter: values[letter] for letter in "ZRQP" if letter in values})
+        missing = [
+            letter for letter in ("Z", "R", *(("Q",) if self._cycle == 83.0 else ())) if letter not in self._sticky
+        ]
+        if missing:
+            self._tell(number, "gcode-cycle", f"A drilling cycle lacks its {' and '.join(missing)}.")
+            return
+        per = self._per_unit or 1.0
+        x = values["X"] * per if "X" in values else self._at[0]
+        y = values["Y"] * per if "Y" in values else self._at[1]
+        z, r = self._sticky["Z"] * per, self._sticky["R"] * per
+        step = abs(self._sticky.get("Q", 0.0)) * per
+        if z >= r or (self._cycle == 83.0 and step <= 0):
+            self._tell(number, "gcode-cycle", "A drilling cycle ends no deeper than its R plane, or pecks by nothing.")
+            return
+        if self._feed <= 0:
+            self._tell(number, "gcode-feed", "A drilling cycle has no feed.")
+        self._row(number, (x, y, max(self._at[2], r)), Move.RAPID)
+        self._row(number, (x, y, r), Move.RAPID)
+        depth = r
+        while depth > z + 1e-9:
+            depth = max(depth - step, z) if self._cycle == 83.0 else z
+            self._row(number, (x, y, depth), Move.LINE)
+            self._row(number, (x, y, r), Move.RAPID)
+        if not self._to_r:
+            self._row(number, (x, y, max(self._initial_z, r)), Move.RAPID)
+
+    def _row(self, number: int, at: tuple[float, float, float], kind: Move) -> None:
+        speed = self._speed if self._is_turning else 0.0
+        self._at = list(at)
+        self._rows.append((*at, float(kind), 0.0, 0.0, self._feed, float(number), float(self._bit), speed))
 
     def _tell(self, number: int, code: str, sentence: str) -> None:
         self._findings.append(Finding(code, Severity.CAUTION, sentence, place=f"line {number}"))

@@ -20,7 +20,7 @@ from archimetra.job.quantities import MM_PER_INCH, Unit
 from archimetra.job.recipes import held
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
-from archimetra.toolpath.moves import Move, straightened
+from archimetra.toolpath.moves import Move, Role, straightened
 from archimetra.toolpath.program import Block, Run
 
 SHORTEST_ARC_MM = 0.05  # below this an arc and its chord differ by less than rounding
@@ -92,8 +92,14 @@ class _Writer:
         recipe = held(cut.recipe(bit, self._board.sheet.material), self._job.machine).recipe
         self._spindle(bit, recipe, is_first=is_first)
         self._say(f"{cut.name}")
-        for row in range(block.first, block.last):
-            self._move(row)
+        row = block.first
+        while row < block.last:
+            last = self._drilling_until(row, block.last)
+            if last > row and self._cycle(row, last):
+                row = last
+            else:
+                self._move(row)
+                row += 1
 
     def tail(self) -> None:
         self._up(self._height_park)
@@ -149,6 +155,46 @@ class _Writer:
                 self._chords(row, end, feed)
                 return
         self._word_line(code, [("X", end[0], 0), ("Y", end[1], 1), ("Z", end[2], 2)], row=row, extra=extra, feed=feed)
+
+    def _drilling_until(self, row: int, last: int) -> int:
+        """One past the last of the drilling moves that begin at ``row``; ``row`` where it is none."""
+        if not self._profile.has_drill_cycles or self._run.role[row] != Role.DRILL:
+            return row
+        x, y = self._run.xyz[row, :2]
+        stop = row
+        while stop < last and self._run.role[stop] == Role.DRILL and (self._run.xyz[stop, :2] == (x, y)).all():
+            stop += 1
+        return stop
+
+    def _cycle(self, first: int, last: int) -> bool:
+        """Drilling moves as one canned cycle: down in one go (G81) or in pecks (G83), back to where they began. False where
+        they are no such thing; then they are written as they are."""
+        z = self._run.xyz[first:last, 2]
+        top, bottom = float(self._run.xyz[first - 1, 2]), float(z.min())
+        if abs(float(z[-1]) - top) > 1e-6 or self._pen[2] is None:
+            return False
+        feed = self._round_feed(float(self._run.feed[first:last][z < np.concatenate(([top], z[:-1]))].min()))
+        x, y = ((float(v) + s) / self._per_unit for v, s in zip(self._run.xyz[first, :2], self._shift[:2], strict=True))
+        z_word = self._number(self._round((bottom + self._shift[2]) / self._per_unit))
+        r_word = self._number(self._round((top + self._shift[2]) / self._per_unit))
+        place = f"X{self._number(self._round(x))} Y{self._number(self._round(y))} Z{z_word} R{r_word}"
+        pecks = sorted((float(v) for v in np.unique(z) if self._is_peck(first, last, float(v))), reverse=True)
+        if len(pecks) > 1:
+            step = max(a - b for a, b in zip(pecks[:-1], pecks[1:], strict=True))
+            text = f"G99 G83 {place} Q{self._number(self._round(step / self._per_unit))}"
+        else:
+            text = f"G99 G81 {place}"
+        self._line(f"{text} F{self._number(feed)}", first)
+        self._line("G80", last - 1)
+        self._motion, self._feed = "", feed
+        self._pen[2] = self._round((top + self._shift[2]) / self._per_unit)
+        return True
+
+    def _is_peck(self, first: int, last: int, goal: float) -> bool:
+        """Whether drilling reaches this depth and turns back there."""
+        z = self._run.xyz[first:last, 2]
+        k = np.flatnonzero(np.abs(z - goal) < 1e-9)
+        return any(i + 1 < len(z) and z[i + 1] > z[i] for i in k)
 
     def _arc_offsets(self, row: int, end: list[float]) -> tuple[float, float] | None:
         """Rounded I and J, or None where the arc is better written as chords."""

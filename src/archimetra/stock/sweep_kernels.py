@@ -7,18 +7,25 @@ move, m the distance across, L its length, k = dz / L its slope and u the tip's 
     V      q = k t: u = s - m q / sqrt(1 - q^2),  z = z0 + k u + max(d - rt, 0) / t   (|q| >= 1: lower end)
     ball   u = s - k / sqrt(1 + k^2) sqrt(R^2 - m^2),  z = z0 + k u + R - sqrt(R^2 - m^2 - (s - u)^2)
 
-R is the bit's radius, rt the radius of a V bit's flat, t the tangent of its half angle. The forms are exact;
-the tests compare them with brute sampling.
+    taper  a ball of radius rt that goes over into a cone where its slope is the cone's; height is convex in u, so the
+           least of its values at the two stationary places, the joints and the ends is the least of all
+
+R is the bit's radius, rt the radius of a V bit's flat (of a tapered ball's tip), t the tangent of its half angle. The forms are
+exact; the tests compare them with brute sampling.
+
+An *undercut* bit is R wide below a neck of radius rt. Seen from above it opens the wood as wide as its neck; under its head's
+top it hollows it out unseen, unless nothing stands above. Its ``tangent`` holds the height of the head: positive for a
+head with a flat top, negative for flanks that run from R at the bottom to the neck at that height.
 """
 
 from __future__ import annotations
 
-from math import ceil, floor, sqrt
+from math import atan, ceil, cos, floor, sin, sqrt
 
 import numpy as np
 from numba import njit
 
-FLAT, BALL, VEE = 0, 1, 2
+FLAT, BALL, VEE, TAPER, UNDERCUT = 0, 1, 2, 3, 4
 TILE = 64
 _FAR = np.float32(1e9)
 
@@ -34,10 +41,12 @@ def cut_z(px, py, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip):
         if d > radius:
             return 1e9
         low = min(z0, z1)
-        if shape == FLAT:
+        if shape in (FLAT, UNDERCUT):
             return low
         if shape == BALL:
             return low + radius - sqrt(radius * radius - d * d)
+        if shape == TAPER:
+            return low + taper_rise(d, tangent, tip)
         return low + max(d - tip, 0.0) / tangent
     s = (qx * dx + qy * dy) / length
     m = abs(qx * dy - qy * dx) / length
@@ -48,6 +57,10 @@ def cut_z(px, py, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip):
         return 1e9
     k = (z1 - z0) / length
     reach = sqrt(max(radius * radius - m * m, 0.0))
+    if shape == UNDERCUT:
+        return min(z0, z1)
+    if shape == TAPER:
+        return _taper_z(s, m, k, z0, length, reach, tangent, tip)
     if shape == FLAT:
         u = s + reach if k < 0 else s - reach
         return z0 + k * min(max(u, 0.0), length)
@@ -69,6 +82,56 @@ def cut_z(px, py, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip):
             u = s + half if k < 0 else s - half
             best = min(best, z0 + k * min(max(u, 0.0), length))
     return best
+
+
+@njit(cache=True)
+def taper_rise(d, tangent, tip):
+    """Height over its tip of a tapered ball's edge at a distance from its axis."""
+    a = atan(tangent)
+    joint = tip * cos(a)
+    if d <= joint:
+        return tip - sqrt(max(tip * tip - d * d, 0.0))
+    return tip * (1.0 - sin(a)) + (d - joint) / tangent
+
+
+@njit(cache=True)
+def _taper_z(s, m, k, z0, length, reach, tangent, tip):
+    low, high = max(s - reach, 0.0), min(s + reach, length)
+    best = min(_taper_at(low, s, m, k, z0, tangent, tip), _taper_at(high, s, m, k, z0, tangent, tip))
+    if m < tip:
+        u = s - k / sqrt(1 + k * k) * sqrt(tip * tip - m * m)
+        best = min(best, _taper_at(min(max(u, low), high), s, m, k, z0, tangent, tip))
+    joint = tip * cos(atan(tangent))
+    if m < joint:
+        w = sqrt(joint * joint - m * m)
+        for u in (s - w, s + w):
+            best = min(best, _taper_at(min(max(u, low), high), s, m, k, z0, tangent, tip))
+    q = k * tangent
+    if abs(q) < 1.0:
+        u = s - m * q / sqrt(1 - q * q)
+        best = min(best, _taper_at(min(max(u, low), high), s, m, k, z0, tangent, tip))
+    return best
+
+
+@njit(cache=True)
+def _taper_at(u, s, m, k, z0, tangent, tip):
+    return z0 + k * u + taper_rise(sqrt((s - u) ** 2 + m * m), tangent, tip)
+
+
+@njit(cache=True)
+def head_top(d, radius, tangent, tip):
+    """How high over its bottom the head of an undercut bit reaches at a distance from its axis (beyond the neck)."""
+    if tangent > 0:
+        return tangent
+    return -tangent * (radius - d) / (radius - tip)
+
+
+@njit(cache=True)
+def _distance(px, py, x0, y0, dx, dy, length):
+    if length < 1e-9:
+        return sqrt((px - x0) ** 2 + (py - y0) ** 2)
+    t = min(max(((px - x0) * dx + (py - y0) * dy) / (length * length), 0.0), 1.0)
+    return sqrt((px - x0 - t * dx) ** 2 + (py - y0 - t * dy) ** 2)
 
 
 @njit(cache=True, nogil=True)
@@ -100,7 +163,16 @@ def sweep(field, origin_x, origin_y, cell, points, first, last, bit_of, shapes, 
             for t in range(i0 // TILE, i1 // TILE + 1):
                 tiles[j // TILE, t] = True
             row = field[j, i0 : i1 + 1]
-            if level:
+            if shape == UNDERCUT:
+                bottom = min(z0, z1)
+                for i in range(len(row)):
+                    d = _distance((i0 + i + 0.5) * cell, y, x0, y0, dx, dy, length)
+                    if d > radius:
+                        continue
+                    # beside the neck the wood above the head stays, where there is any
+                    if length < 1e-9 or d <= tip or row[i] <= bottom + head_top(d, radius, tangent, tip):
+                        row[i] = min(row[i], np.float32(bottom))
+            elif level:
                 for i in range(len(row)):
                     row[i] = min(row[i], z)
             else:
@@ -135,9 +207,10 @@ def _row_span(y, x0, y0, x1, y1, dx, dy, length, radius):
 
 
 @njit(cache=True, nogil=True)
-def sweep_line(heights, ax, ay, bx, by, points, last, fraction, bit_of, shapes, radii, tangents, tips):
+def sweep_line(heights, hollow, ax, ay, bx, by, points, last, fraction, bit_of, shapes, radii, tangents, tips):
     """Lower ``heights`` (n,), evenly spaced samples of the line a-b, by the moves that end at points 1 ... last - 1 and the
-    first ``fraction`` of the move that ends at ``last``."""
+    first ``fraction`` of the move that ends at ``last``. ``hollow`` (2, n) takes the bottom and the top of what undercut bits
+    hollow out under wood that stays (top below bottom: nothing)."""
     n = len(heights)
     lx, ly = bx - ax, by - ay
     line = sqrt(lx * lx + ly * ly)
@@ -161,6 +234,21 @@ def sweep_line(heights, ax, ay, bx, by, points, last, fraction, bit_of, shapes, 
         s1 = (x1 - ax) * ux + (y1 - ay) * uy
         i0 = max(int(ceil((min(s0, s1) - radius) / step)), 0)
         i1 = min(int(floor((max(s0, s1) + radius) / step)), n - 1)
+        if shapes[b] == UNDERCUT:
+            dx, dy = x1 - x0, y1 - y0
+            length = sqrt(dx * dx + dy * dy)
+            bottom = min(z0, z1)
+            for i in range(i0, i1 + 1):
+                d = _distance(ax + ux * step * i, ay + uy * step * i, x0, y0, dx, dy, length)
+                if d > radius:
+                    continue
+                top = bottom + head_top(d, radius, tangents[b], tips[b])
+                if length < 1e-9 or d <= tips[b] or heights[i] <= top:
+                    heights[i] = min(heights[i], bottom)
+                else:
+                    hollow[0, i] = min(hollow[0, i], bottom)
+                    hollow[1, i] = max(hollow[1, i], top)
+            continue
         for i in range(i0, i1 + 1):
             z = cut_z(
                 ax + ux * step * i, ay + uy * step * i, x0, y0, z0, x1, y1, z1, shapes[b], radius, tangents[b], tips[b]

@@ -112,11 +112,21 @@ class StockTimeline:
 
     def section(self, a: tuple[float, float], b: tuple[float, float], seconds: float, *, samples: int) -> FloatArray:
         """Heights (samples,) along the line a to b at a moment, exact at every sample whatever the cell."""
+        return self.hollow_section(a, b, seconds, samples=samples)[0]
+
+    def hollow_section(
+        self, a: tuple[float, float], b: tuple[float, float], seconds: float, *, samples: int
+    ) -> tuple[FloatArray, FloatArray]:
+        """The same, and what undercut bits have hollowed out under wood that stays: (2, samples) bottom and top, nan where
+        nothing is."""
         k, fraction = self.index_at(seconds)
         heights = np.zeros(samples)
+        hollow = np.vstack((np.full(samples, np.inf), np.full(samples, -np.inf)))
         if a != b and len(self._points):
-            sweep_line(heights, *a, *b, self._points, k, fraction, self._bit_of, *self._bits.arguments())
-        return heights
+            sweep_line(heights, hollow, *a, *b, self._points, k, fraction, self._bit_of, *self._bits.arguments())
+        is_gone = (hollow[1] < hollow[0]) | (heights <= hollow[0] + 1e-9)  # opened from above since
+        hollow[:, is_gone] = np.nan
+        return heights, hollow
 
     # ---- inner workings
 

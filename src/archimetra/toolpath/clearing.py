@@ -94,7 +94,7 @@ def _nodes(paths: list[Path], distance: float, level: int, turn: bool, *, tolera
     rings = [path.flatten(FLATTEN_MM) for path in paths]
     outer = [k for k, path in enumerate(paths) if path.area() > 0]
     holes = [k for k, path in enumerate(paths) if path.area() <= 0]
-    shells = [shapely.polygons(rings[k]) for k in outer]
+    shells = [Polygon(rings[k]) for k in outer]
     of_shell: list[list[int]] = [[] for _ in outer]
     if len(outer) == 1:
         of_shell[0] = holes
@@ -107,7 +107,7 @@ def _nodes(paths: list[Path], distance: float, level: int, turn: bool, *, tolera
     out = []
     for n, k in enumerate(outer):
         loops = [_loop(rings[m], distance, turn, tolerance) for m in (k, *of_shell[n])]
-        border = shapely.polygons(rings[k], [rings[m] for m in of_shell[n]] or None)
+        border = Polygon(rings[k], [rings[m] for m in of_shell[n]])
         out.append(Node(level, loops, border, []))
     return out
 
@@ -144,7 +144,9 @@ def covering_strokes(
     """Lines along the axis that cover what loops more than a radius apart leave."""
     if step <= radius or not loops:
         return []
-    axis = _split(clearance.axis(at_least=first, chord_tolerance_mm=0.01), longest=radius / 4)
+    # beside even walls dist + d - d_k is the step itself: pieces so short that their slack never makes that look uncovered
+    longest = min(radius / 8, max(radius - step / 2, 0.01 * radius))
+    axis = _split(clearance.axis(at_least=first, chord_tolerance_mm=0.01), longest=longest)
     inside = np.minimum(axis.clearance_a, axis.clearance_b) >= first - 1e-6
     middle = (axis.a + axis.b) / 2
     height = (axis.clearance_a + axis.clearance_b) / 2

@@ -150,9 +150,7 @@ class _Builder:
     def _go(self, a: np.ndarray, b: np.ndarray, kind: int, feed: float, role: int, pass_no: int) -> None:
         self._return_to(a, feed or 300.0)
         is_rapid = kind == Move.RAPID
-        self.moves.add_point(
-            b, kind=Move.RAPID if is_rapid else Move.LINE, feed=feed, role=Role(role), pass_no=pass_no
-        )
+        self.moves.add_point(b, kind=Move.RAPID if is_rapid else Move.LINE, feed=feed, role=Role(role), pass_no=pass_no)
 
     def _inside(self, a: np.ndarray, b: np.ndarray) -> list[tuple[float, float]]:
         """Stretches of a straight move, as shares of it, that lie in a zone below its top."""
@@ -209,4 +207,3 @@ def _in_slot(cut: Cut, at: np.ndarray) -> Finding:
         f"'{cut.name}' would run into a clamp, and an undercut bit cannot be lifted within its slot; it is left uncut.",
         fix="Move the clamp or the slot.", at=(float(at[0]), float(at[1])), subject=cut.id,
     )  # fmt: skip
-

@@ -27,7 +27,7 @@ def nearest_first(starts, ends, parent, can_turn, x, y):
     width = max(max(starts[:, 0].max(), ends[:, 0].max()) - x0, 1e-6)
     height = max(max(starts[:, 1].max(), ends[:, 1].max()) - y0, 1e-6)
     side = max(1, int(sqrt(n / 2.0)))
-    cell = max(width, height) / side * 1.0000001
+    cell = max(max(width, height) / side * 1.0000001, 1e-3)
     nx, ny = int(width / cell) + 1, int(height / cell) + 1
     # linked lists of entries (2k: start of k, 2k + 1: its end)
     head = np.full(nx * ny, -1, np.int64)
@@ -41,9 +41,11 @@ def nearest_first(starts, ends, parent, can_turn, x, y):
     order = np.empty(n, np.int64)
     turned = np.zeros(n, np.bool_)
     for step in range(n):
-        ci, cj = int((x - x0) / cell), int((y - y0) / cell)
+        # from the nearest cell of the grid: what is brought into the box comes nearer to all in it, so the bound holds
+        ci = min(max(int((x - x0) / cell), 0), nx - 1)
+        cj = min(max(int((y - y0) / cell), 0), ny - 1)
         best, choice = 1e300, -1
-        far = max(max(abs(ci), abs(cj)), max(abs(nx - ci), abs(ny - cj))) + 1
+        far = max(nx, ny) + 1
         for ring in range(far + 1):
             if choice >= 0 and ((ring - 1) * cell) ** 2 > best and ring > 0:
                 break

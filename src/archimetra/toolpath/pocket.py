@@ -51,6 +51,7 @@ from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]
 _CLEAR_SLACK_MM = 0.003  # links may come this much nearer to a wall than loops do
+ACROSS_DIAMETERS = 3.0  # how far a branch may be reached through solid wood
 _ABOVE_FLOOR_MM = 0.2  # how high over an open floor the bit travels
 _RAPID_MM_S, _RAPID_Z_MM_S, _LIFT_S = 70.0, 20.0, 0.4  # what a hop costs, roughly, to weigh it against a way at depth
 
@@ -118,6 +119,7 @@ class _Pocket:
         self._depths = pocket_depths(cut, task.depth, task.recipe.depth_per_pass)
         self._right = walks_right(cut.direction, task.bit)
         self._holes = _open_holes(task)
+        self._turned: dict[Track, Track] = {}
         self._is_open = False  # whether this pocket has opened the level above the one it cuts
 
     def run(self) -> None:
@@ -192,6 +194,8 @@ class _Pocket:
     def _enter(self, node: Node, loops: list[Loop], z_above: float, z: float, pass_no: int) -> None:
         """Down into wood nothing has opened at this depth: the bit then stands at z, or has cut a first loop on its way."""
         cut, layer = self._cut, self._layer
+        if self._slot_across(loops, z, pass_no):
+            return
         place = self._clearance.deepest(node.border)
         if cut.entry is Entry.HOLE:
             hole = self._hole_in(node)
@@ -213,12 +217,28 @@ class _Pocket:
             layer.down(z, pass_no=pass_no)
         self._cut_loop(loop.track, station, z, pass_no)
 
+    def _slot_across(self, loops: list[Loop], z: float, pass_no: int) -> bool:
+        """From another branch that is done straight through the wood between, at half the feed, where that is short: quicker
+        than out and in again, and no rougher than a first loop."""
+        layer = self._layer
+        if layer.moves.is_empty or abs(layer.at[2] - z) > 1e-9:
+            return False
+        here = np.array(layer.at[:2])
+        station, gap, track = min(((*loop.track.near(here), loop.track) for loop in loops), key=lambda found: found[1])
+        goal = self._point(track, station)
+        if gap > ACROSS_DIAMETERS * self._bit.diameter or not self._is_clear(layer.at[:2], goal, self._first):
+            return False
+        layer.line(*goal, z, pass_no=pass_no, feed=layer.feed / 2)
+        return True
+
     def _link_and_cut(self, loop: Loop, station: float, z_above: float, z: float, pass_no: int) -> None:
         """To a loop at depth where the straight way is clear, otherwise out and in again along it."""
         layer = self._layer
         x, y, z_now = layer.at
         goal = self._point(loop.track, station)
-        floor = max(self._first, loop.clearance - 0.55 * self._step)
+        # near by any clear way will do, if need be through wood; farther only through what is open or the next band
+        is_near = np.hypot(goal[0] - x, goal[1] - y) <= ACROSS_DIAMETERS * self._bit.diameter
+        floor = self._first if is_near else max(self._first, loop.clearance - 0.55 * self._step)
         if abs(z_now - z) < 1e-9 and self._is_clear((x, y), goal, floor):
             layer.line(*goal, z, pass_no=pass_no, role=Role.LINK)
         else:
@@ -267,6 +287,8 @@ class _Pocket:
                 entered = self._enter_row(root, line, z_above, z, pass_no)
             elif near and self._is_clear(self._layer.at[:2], begin, self._first):
                 self._layer.line(*begin, z, pass_no=pass_no, role=Role.LINK)
+            elif self._along_wall(root, begin, z, pass_no):
+                pass
             else:
                 self._ramp_on(line, z_above, z, pass_no)
             self._layer.line(*end, z, pass_no=pass_no)
@@ -278,6 +300,31 @@ class _Pocket:
             near_loops = [loop.track.near(here) for loop in loops]
             k = min(range(len(loops)), key=lambda i: near_loops[i][1])
             self._link_and_cut(loops.pop(k), near_loops[k][0], z_above, z, pass_no)
+
+    def _along_wall(self, root: Node, goal: tuple[float, float], z: float, pass_no: int) -> bool:
+        """From the end of a row to the begin of the next along the wall both lie at, where that is not far."""
+        layer = self._layer
+        here = np.array(layer.at[:2])
+        for loop in root.loops:
+            track = loop.track
+            a, gap_a = track.near(here)
+            b, gap_b = track.near(np.array(goal))
+            if max(gap_a, gap_b) > 0.05:
+                continue
+            forward, backward = (b - a) % track.length, (a - b) % track.length
+            if min(forward, backward) > 12 * self._step + 4 * self._bit.radius:
+                return False
+            if forward > backward:
+                if track not in self._turned:
+                    self._turned[track] = track.reversed()
+                track, a, forward = self._turned[track], track.length - a, backward
+            lay_pass(
+                layer.moves, track, a=a, b=a + forward, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
+                feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+            )  # fmt: skip
+            layer.line(*goal, z, pass_no=pass_no)
+            return True
+        return False
 
     def _next_piece(
         self, left: dict[tuple[int, int], FloatArray], row: int | None, here: FloatArray

@@ -23,6 +23,7 @@ class Track:
             raise ValueError("a track is made of lines and arcs")
         lengths = path.segment_lengths()
         keep = lengths > 0
+        self._path = path
         self.is_closed = path.closed
         self._p = path.nodes[:-1][keep]
         self._q = path.nodes[1:][keep]
@@ -42,6 +43,10 @@ class Track:
 
     def __len__(self) -> int:
         return len(self._ends)
+
+    def reversed(self) -> Track:
+        """The same line walked the other way."""
+        return Track(self._path.reverse())
 
     def nodes_between(self, a: float, b: float) -> FloatArray:
         """Stations strictly between a < b where one line or arc ends and the next begins (turning points included)."""

@@ -34,6 +34,7 @@ class SectionData(msgspec.Struct, frozen=True, eq=False):
     length: float
     inside: tuple[float, float]  # stretch of the line that lies on the sheet
     heights: FloatArray
+    hollow: FloatArray  # (2, n): bottom and top of undercuts, nan where there are none
     passes: tuple[float, ...]  # z of the passes of the cut in work
     bit: Bit | None
     bit_at: float
@@ -178,6 +179,11 @@ class _Canvas(QWidget):
         depth = -float(data.heights[k])
         left = data.sheet.thinnest - depth
         words = f"{format_length(self._hover, data.unit)} {data.unit} from A: "
+        bottom, roof = (float(v) for v in data.hollow[:, k])
+        if bottom < roof:
+            return (
+                words + f"undercut from {format_length(-roof, data.unit)} to {format_length(-bottom, data.unit)} deep"
+            )
         if depth < 0.0005:
             return words + "uncut"
         if left <= 0:
@@ -202,6 +208,7 @@ class _Canvas(QWidget):
         painter.fillRect(QRectF(x0 - 20, bottom, x1 - x0 + 40, SPOIL_MM * down), spoil)
         surface = self._surface(data, across, down, top)
         self._paint_wood(painter, data, surface, x0, x1, bottom)
+        self._paint_hollow(painter, data, across, down, top)
         self._paint_passes(painter, data, x0, x1, down, top)
         self._paint_scale(painter, data, x0, top, bottom)
         self._paint_floors(painter, data, across, down, top)
@@ -257,6 +264,21 @@ class _Canvas(QWidget):
         for x, p in ((x0, surface[0]), (x1, surface[-1])):
             painter.drawLine(QPointF(x, min(p.y(), bottom)), QPointF(x, bottom))
         painter.restore()
+
+    def _paint_hollow(self, painter: QPainter, data: SectionData, across: float, down: float, top: float) -> None:
+        """What undercut bits took away under wood that stays."""
+        is_open = np.isfinite(data.hollow[0]) & (data.hollow[1] > data.hollow[0])
+        n = data.hollow.shape[1]
+        edge = tone(data.sheet.material).darker(190)
+        for a, b in _stretches(is_open):
+            s = np.linspace(0.0, data.length, n)[a:b]
+            low, high = data.hollow[0, a:b], data.hollow[1, a:b]
+            along = np.concatenate((s, s[::-1]))
+            z = np.concatenate((high, low[::-1]))
+            outline = QPolygonF([QPointF(LEFT + x * across, top - y * down) for x, y in zip(along, z, strict=True)])
+            painter.setPen(QPen(edge, 1.3))
+            painter.setBrush(self.tokens.color("panel"))
+            painter.drawPolygon(outline)
 
     def _paint_passes(
         self, painter: QPainter, data: SectionData, x0: float, x1: float, down: float, top: float

@@ -87,6 +87,7 @@ def section_data(session: Session) -> SectionData | None:
         length=length,
         inside=inside_sheet(moment.line, session.board.sheet),
         heights=moment.heights,
+        hollow=moment.hollow,
         passes=passes,
         bit=bit,
         bit_at=(at[0] - ax) * ux + (at[1] - ay) * uy,

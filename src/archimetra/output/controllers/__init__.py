@@ -27,6 +27,7 @@ class Controller(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
     bit_change: tuple[str, ...]
     end: tuple[str, ...]
     comment: str
+    has_drill_cycles: bool = False
 
 
 @cache
