@@ -10,12 +10,12 @@ from collections.abc import Iterable
 from typing import Any
 
 from archimetra.geometry.affine import Affine
-from archimetra.job.cut_parts import Side, Tabs
-from archimetra.job.cuts import Cut, ProfileCut
-from archimetra.job.edit import Edit, board_of, replace, with_board
+from archimetra.job import cutting
+from archimetra.job.cuts import ProfileCut
+from archimetra.job.edit import Edit, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, ShapeId, next_id
 from archimetra.job.job import Board, Job, new_board
-from archimetra.job.sheet import HoldDown, Zero, ZeroAt
+from archimetra.job.sheet import Zero, ZeroAt
 
 # ---- job and boards
 
@@ -56,8 +56,24 @@ def turn_quarter(job: Job, board_id: BoardId) -> Edit:
         zero = replace(board.zero, at=_TURNED[board.zero.at])
         if zero.at is ZeroAt.TYPED:
             zero = replace(zero, x=height - board.zero.y, y=board.zero.x)
-        shapes = tuple(replace(shape, at=shape.at.then(m)) for shape in board.shapes)
-        return replace(board, sheet=sheet, zero=zero, shapes=shapes)
+        fixtures = tuple(replace(f, x=height - f.y, y=f.x, degrees=(f.degrees + 90.0) % 360.0) for f in board.fixtures)
+        # an upright guide at x becomes a level one at y = x, a level one at y an upright one at x = height - y
+        guides = tuple(
+            replace(g, is_upright=not g.is_upright, at=g.at if g.is_upright else height - g.at) for g in board.guides
+        )
+        measures = tuple(
+            replace(measure, points=tuple((height - y, x) for x, y in measure.points)) for measure in board.measures
+        )
+        cuts = tuple(
+            replace(cut, raster_degrees=(cut.raster_degrees + 90.0) % 180.0) if hasattr(cut, "raster_degrees") else cut
+            for cut in board.cuts
+        )
+        return replace(
+            board, sheet=sheet, zero=zero, fixtures=fixtures, guides=guides, measures=measures, cuts=cuts,
+            shapes=tuple(replace(shape, at=shape.at.then(m)) for shape in board.shapes),
+            backdrops=tuple(replace(backdrop, at=backdrop.at.then(m)) for backdrop in board.backdrops),
+            sources=tuple(replace(source, at=source.at.then(m)) for source in board.sources),
+        )  # fmt: skip
 
     return Edit("Turn board a quarter", with_board(job, board_id, turned))
 
@@ -80,74 +96,23 @@ def set_zero(job: Job, board_id: BoardId, zero: Zero) -> Edit:
     return change_board(job, board_id, "Zero", zero=zero)
 
 
-# ---- cuts
+# ---- cuts (the rest is in ``cutting``)
 
 
 def add_profile(job: Job, board_id: BoardId, shapes: Iterable[ShapeId], *, name: str = "") -> tuple[Edit, CutId]:
     """A profile cut with sound defaults: through the sheet; outside closed outlines, on open ones; tabs where the
     sheet is clamped."""
-    board = board_of(job, board_id)
-    ids = tuple(shapes)
-    cut_id = CutId(next_id("cut", [cut.id for b in job.boards for cut in b.cuts]))
-    picked = [shape for shape in board.shapes if shape.id in set(ids)]
-    is_open = bool(picked) and not any(path.closed for shape in picked for path in shape.paths)
-    is_held = board.sheet.hold_down is not HoldDown.CLAMPED
-    tabs = Tabs(count=0 if is_held or is_open else 4, thickness=min(3.0, max(board.sheet.thinnest / 4, 0.4)))
-    cut = ProfileCut(
-        id=cut_id,
-        name=name or (picked[0].name.capitalize() if len(picked) == 1 else f"Profile {len(board.cuts) + 1}"),
-        bit=job.bits[0].id,
-        shapes=ids,
-        side=Side.ON if is_open else Side.OUTSIDE,
-        end_depth=1.0 if is_open else 0.0,
-        goes_through=not is_open,
-        tabs=tabs,
-    )
-    return Edit("Add profile", with_board(job, board_id, lambda b: replace(b, cuts=(*b.cuts, cut)))), cut_id
+    cut = cutting.new_cut(job, board_id, ProfileCut, shapes, name=name)
+    return cutting.add_cut(job, board_id, cut), cut.id
 
 
-def change_cut(job: Job, cut_id: CutId, label: str, *, merge: str = "", **fields: Any) -> Edit:
-    """Fields of one cut. Raises ValueError with a sentence where a value is out of its limits."""
-
-    def change(board: Board) -> Board:
-        cuts = tuple(replace(cut, **fields) if cut.id == cut_id else cut for cut in board.cuts)
-        return board if cuts == board.cuts else replace(board, cuts=cuts)
-
-    return Edit(label, replace(job, boards=tuple(change(board) for board in job.boards)), merge)
+change_cut = cutting.change_cut
+copy_cut = cutting.copy_cut
+reorder_cut = cutting.reorder_cut
 
 
 def remove_cut(job: Job, cut_id: CutId) -> Edit:
-    boards = tuple(replace(b, cuts=tuple(cut for cut in b.cuts if cut.id != cut_id)) for b in job.boards)
-    return Edit("Remove cut", replace(job, boards=boards))
-
-
-def copy_cut(job: Job, cut_id: CutId) -> tuple[Edit, CutId]:
-    """A second cut with the same settings, right behind the first."""
-    new = CutId(next_id("cut", [cut.id for b in job.boards for cut in b.cuts]))
-
-    def change(board: Board) -> Board:
-        cuts: list[Cut] = []
-        for cut in board.cuts:
-            cuts.append(cut)
-            if cut.id == cut_id:
-                cuts.append(replace(cut, id=new, name=f"{cut.name} copy"))
-        return replace(board, cuts=tuple(cuts))
-
-    return Edit("Copy cut", replace(job, boards=tuple(change(board) for board in job.boards))), new
-
-
-def reorder_cut(job: Job, board_id: BoardId, cut_id: CutId, position: int) -> Edit:
-    """One cut moved to another place in the running order."""
-
-    def change(board: Board) -> Board:
-        moved = board.cut(cut_id)
-        if moved is None:
-            return board
-        rest = [cut for cut in board.cuts if cut.id != cut_id]
-        rest.insert(max(0, min(position, len(rest))), moved)
-        return replace(board, cuts=tuple(rest))
-
-    return Edit("Reorder cuts", with_board(job, board_id, change))
+    return cutting.remove_cuts(job, (cut_id,))
 
 
 # ---- bits

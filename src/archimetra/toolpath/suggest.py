@@ -1,0 +1,180 @@
+"""Which cuts make sense for picked shapes, each with the bit that suits it and why: one click to a good default."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import msgspec
+import shapely
+
+from archimetra.geometry.region import polygons_of
+from archimetra.job import cutting, rack
+from archimetra.job.bits import UNDERCUTS, Bit, BitKind
+from archimetra.job.cut_parts import Side
+from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.edit import Edit, board_of, replace
+from archimetra.job.ids import BoardId, CutId, LayerId
+from archimetra.job.job import Board, Job
+from archimetra.job.shapes import Shape
+from archimetra.toolpath.circles import circles_of, sizes_of
+from archimetra.toolpath.contours import kept_region
+
+WIDEST_HOLE_MM = 40.0  # circles wider than this are openings rather than holes
+_MOST_SHAPES = 400  # beyond it the areas are not looked into; the suggestions stay, their bits are guessed by boxes
+
+
+class Suggestion(msgspec.Struct, frozen=True, eq=False):
+    """A cut that would make sense: what it is called, why, and with which bit. ``make`` adds it."""
+
+    kind: type[Cut]
+    title: str
+    why: str
+    bit: Bit
+    make: Callable[[], tuple[Edit, CutId]]
+
+
+def suggestions(
+    job: Job, board_id: BoardId, shapes: Sequence[Shape], shop: rack.Rack, *, layer: LayerId | None = None
+) -> list[Suggestion]:
+    """Cuts that suit the shapes, the likeliest first. Bits are the job's own, or the rack's where the job has none that
+    fits."""
+    board = board_of(job, board_id)
+    bits = _Bits(job, shop, board)
+    ids = tuple(shape.id for shape in shapes)
+    out: list[Suggestion] = []
+
+    def offer(kind: type[Cut], title: str, why: str, bit: Bit, **fields: object) -> None:
+        def make() -> tuple[Edit, CutId]:
+            taken, own = bits.taken(bit)
+            taken_ids = () if layer else ids
+            cut = cutting.new_cut(taken, board_id, kind, taken_ids, bit=own, layer=layer, **fields)
+            if layer and len(shapes) != 1:
+                cut = replace(cut, name=f"{cutting.NAMES[kind]} {board_of(job, board_id).layer(layer).name}")  # type: ignore[union-attr]
+            return cutting.add_cut(taken, board_id, cut, f"Add {title.lower()}"), cut.id
+
+        out.append(Suggestion(kind, title, why, bit, make))
+
+    closed = [shape for shape in shapes if shape.is_closed and shape.paths]
+    opened = [shape for shape in shapes if any(not path.closed for path in shape.paths)]
+    circles = [c for c in circles_of(closed) if c.diameter <= WIDEST_HOLE_MM]
+    is_holes = bool(circles) and len(circles) == sum(len(shape.paths) for shape in closed)
+    room = _room(closed)
+    thickness = board.sheet.thickest
+    if is_holes:
+        sizes = sizes_of(circles)
+        words = ", ".join(f"{count} of {size:g} mm" for size, count in sizes[:4])
+        bit = bits.for_hole(sizes[0][0], thickness)
+        how = "drilled" if abs(bit.diameter - sizes[0][0]) < 0.05 else "bored round"
+        offer(HoleCut, "Holes", f"{words}; {how}", bit)
+    if closed and not is_holes:
+        bit = bits.straight(thickness)
+        offer(ProfileCut, "Outline, outside", f"cut out through {thickness:g} mm", bit, side=Side.OUTSIDE)
+    if closed:
+        bit = bits.straight(board.sheet.thinnest / 2, at_most=0.55 * room)
+        offer(PocketCut, "Pocket", f"{room:.1f} mm at its widest", bit)
+        bit = bits.straight(thickness, at_most=0.8 * room)
+        offer(ProfileCut, "Opening, inside", "cut through, the inside falls out", bit, side=Side.INSIDE)
+    if closed and is_holes:
+        bit = bits.straight(thickness)
+        offer(ProfileCut, "Outline, outside", f"cut out through {thickness:g} mm", bit, side=Side.OUTSIDE)
+    if shapes:
+        bit = bits.engraver()
+        words = (
+            f"{len(opened)} open line{'' if len(opened) == 1 else 's'}" if opened else "along the outlines themselves"
+        )
+        offer(EngraveCut, "Line engraving", words, bit)
+    if opened:
+        found = bits.undercut()
+        if found is not None:
+            offer(SlotCut, "Undercut slot", "in and out where it is open", found)
+    bit = bits.surfacer()
+    area = "of the picked areas" if closed else "of the whole sheet"
+    out.append(_facing(job, board_id, board, closed, bits, bit, area))
+    lead = _lead(shapes, board, opened, is_holes)
+    return sorted(out, key=lambda s: 0 if s.kind is lead else 1)
+
+
+def _lead(shapes: Sequence[Shape], board: Board, opened: Sequence[Shape], is_holes: bool) -> type[Cut] | None:
+    """What the shapes look most like."""
+    if not shapes:
+        return FacingCut
+    if len(opened) == len(shapes):
+        return EngraveCut
+    return HoleCut if is_holes else None
+
+
+def _facing(
+    job: Job, board_id: BoardId, board: Board, closed: Sequence[Shape], bits: _Bits, bit: Bit, area: str
+) -> Suggestion:
+    def make() -> tuple[Edit, CutId]:
+        taken, own = bits.taken(bit)
+        ids = [shape.id for shape in closed]
+        cut = cutting.new_cut(taken, board_id, FacingCut, ids, bit=own, name="Facing")
+        return cutting.add_cut(taken, board_id, cut), cut.id
+
+    return Suggestion(FacingCut, "Facing", area, bit, make)
+
+
+def _room(closed: Sequence[Shape]) -> float:
+    """How wide the widest bit is that goes into the shapes' area somewhere, mm."""
+    if not closed:
+        return 0.0
+    if len(closed) > _MOST_SHAPES or sum(len(path) for shape in closed for path in shape.paths) > 20_000:
+        boxes = [shape.bounds() for shape in closed[:_MOST_SHAPES]]
+        return max(min(b[2] - b[0], b[3] - b[1]) for b in boxes)
+    area = kept_region(closed)
+    circles = [shapely.length(shapely.maximum_inscribed_circle(p, tolerance=0.05)) for p in polygons_of(area)[:60]]
+    return 2 * max((float(r) for r in circles), default=0.0)
+
+
+class _Bits:
+    """The job's bits first, then the rack's."""
+
+    def __init__(self, job: Job, shop: rack.Rack, board: Board) -> None:
+        self._job, self._board = job, board
+        self._own = list(job.bits)
+        self._shop = [bit for bit in shop.bits if all(bit.name != own.name for own in job.bits)]
+
+    def taken(self, bit: Bit) -> tuple[Job, str]:  # type: ignore[override]
+        """The job with this bit in it, and its id there."""
+        if any(own.id == bit.id and own is bit for own in self._own):
+            return self._job, bit.id
+        edit, id_ = rack.take(self._job, bit)
+        return edit.job, id_
+
+    def straight(self, depth: float, *, at_most: float = 1e9) -> Bit:
+        """The widest straight bit that fits and is long enough; where none is, the narrowest that is long enough."""
+        for bits in (self._own, [*self._own, *self._shop]):
+            straight = [b for b in bits if b.kind is BitKind.STRAIGHT]
+            fitting = [b for b in straight if b.diameter <= at_most + 1e-9 and b.cutting_length >= depth]
+            if fitting:
+                return max(fitting, key=lambda b: b.diameter)
+        long = [b for b in straight if b.cutting_length >= depth] or straight or self._own
+        return min(long, key=lambda b: b.diameter)
+
+    def for_hole(self, diameter: float, depth: float) -> Bit:
+        """A drill of that size, or the widest straight bit that leaves room to go round."""
+        for bits in (self._own, self._shop):
+            for bit in bits:
+                if bit.kind is BitKind.DRILL and abs(bit.diameter - diameter) < 0.05 and bit.cutting_length >= depth:
+                    return bit
+        exact = [b for b in self._own if b.kind is BitKind.STRAIGHT and abs(b.diameter - diameter) < 0.02]
+        return exact[0] if exact else self.straight(depth, at_most=0.75 * diameter)
+
+    def engraver(self) -> Bit:
+        for bits in (self._own, self._shop):
+            pointed = [b for b in bits if b.kind in (BitKind.VEE, BitKind.TAPERED_BALL)]
+            if pointed:
+                return min(pointed, key=lambda b: (b.angle, b.diameter))
+        return min(self._own, key=lambda b: b.diameter)
+
+    def undercut(self) -> Bit | None:
+        found = [b for b in [*self._own, *self._shop] if b.kind in UNDERCUTS]
+        return found[0] if found else None
+
+    def surfacer(self) -> Bit:
+        for bits in (self._own, self._shop):
+            for bit in bits:
+                if bit.kind is BitKind.SURFACING:
+                    return bit
+        return self.straight(0.0)
