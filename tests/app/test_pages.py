@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QToolButton
 from app.conftest import settle
 from app.gestures import button, field, named, note_beside, type_into
 from archimetra.app.stations import STATIONS
+from archimetra.app.widgets.form import Fold
 from archimetra.demo import artwork, quay_tide_clock
 from archimetra.job.cut_parts import Direction, Entry
 from archimetra.job.file import JobFile
@@ -172,6 +173,11 @@ class TestArtworkPage:
         assert len({shape.id for shape in board.shapes}) == 8
 
 
+def unfold(window):
+    for fold in window.findChildren(Fold):
+        fold.open()
+
+
 class TestCutsPage:
     def test_copy_rename_and_remove(self, open_window, qtbot):
         window = open_window()
@@ -191,13 +197,14 @@ class TestCutsPage:
         session = window.session
         session.show_cut(session.board.cuts[0].id)
         window.station_cuts()
-        assert not window.cuts_page._follow.isVisible()
+        unfold(window)
+        assert not window.cuts_page.cuts._follow.isVisible()
         edit = type_into(window, "Feed", "900")
         assert session.board.cuts[0].run.feed == 900
         assert "bit 1" in note_beside(edit)
         button(window, "Follow the bit").click()
         assert session.board.cuts[0].run.feed is None
-        assert not window.cuts_page._follow.isVisible()
+        assert not window.cuts_page.cuts._follow.isVisible()
 
     def test_entry_direction_and_allowance(self, open_window):
         window = open_window()
@@ -205,6 +212,7 @@ class TestCutsPage:
         cut = session.board.cuts[-1]
         session.show_cut(cut.id)
         window.station_cuts()
+        unfold(window)
         button(window, "Plunge").click()
         button(window, "Conventional").click()
         type_into(window, "Past the bottom", "0.5")
@@ -221,14 +229,16 @@ class TestCutsPage:
         session.show_cut(session.board.cuts[0].id)
         session.pick([next(s.id for s in session.board.shapes if s.name == "wave border")])
         window.station_cuts()
+        unfold(window)
         button(window, "Take picked").click()
         assert session.board.cuts[0].shapes == session.picked
-        assert "wave border" in window.cuts_page._shapes_note.text()
+        assert "wave border" in window.cuts_page.cuts._shapes_note.text()
 
     def test_tabs_are_whole(self, open_window):
         window = open_window()
         window.session.show_cut(window.session.board.cuts[-1].id)
         window.station_cuts()
+        unfold(window)
         assert "whole" in note_beside(type_into(window, "Tabs", "2.5"))
         type_into(window, "Tabs", "6")
         assert window.session.board.cuts[-1].tabs.count == 6
@@ -248,10 +258,10 @@ class TestCutsPage:
         session = window.session
         session.show_cut(session.board.cuts[0].id)
         window.station_cuts()
-        window.cuts_page.bit_form.open_fold()
+        window.cuts_page.show_panel("Bits")
         count = len(session.job.bits)
         button(window, "Remove bit").click()
-        assert "cuts with this bit" in window.cuts_page.bit_form._problem.text()
+        assert "cuts with this bit" in window.cuts_page.bits._problem.text()
         button(window, "Add a bit like it").click()
         assert len(session.job.bits) == count + 1
         assert "less" not in note_beside(type_into(window, "Cutting length", "30"))

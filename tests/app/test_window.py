@@ -15,7 +15,15 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLabel, QLineEdit, QMessageBox
+from PySide6.QtWidgets import (
+    QAbstractButton,
+    QComboBox,
+    QDialog,
+    QLabel,
+    QLineEdit,
+    QMessageBox,
+    QPushButton,
+)
 
 from app.conftest import settle
 from app.gestures import button, drag, field, hover, pixel, type_into
@@ -30,6 +38,7 @@ from archimetra.demo import artwork
 from archimetra.engine.autosave import left_by_crashes
 from archimetra.job import edits
 from archimetra.job.cut_parts import Side
+from archimetra.job.cuts import ProfileCut
 from archimetra.job.file import JobFile, load_job
 from archimetra.job.job import new_job
 from archimetra.job.sheet import Sheet, ZeroAt, ZeroZ
@@ -64,7 +73,7 @@ class TestFirstLook:
         window.station_artwork()
         assert "Nothing here yet" in window.artwork_page.bring._hint.text()
         window.station_cuts()
-        assert "Artwork" in window.cuts_page._hint.text()
+        assert "Artwork" in window.cuts_page.cuts._hint.text()
 
     @pytest.mark.parametrize("theme", [LIGHT, DARK])
     @pytest.mark.parametrize(("text", "ground"), [("ink", "page"), ("ink", "panel"), ("quiet", "page"), ("quiet", "panel"), ("accent", "panel"),
@@ -330,7 +339,10 @@ class TestCuts:
         session = window.session
         session.pick([next(s.id for s in session.board.shapes if s.name == "arbor hole")])
         window.station_cuts()
-        button(window, "Add a profile to the picked shape").click()
+        window.cuts_page.cuts._show_suggestions()
+        window.cuts_page.cuts._offer_all()
+        offers = window.cuts_page.cuts.form.findChildren(QPushButton)
+        next(b for b in offers if b.accessibleName() == "Add Opening, inside").click()
         settle(qtbot, window)
         assert len(session.board.cuts) == 5
         assert session.cut_id == session.board.cuts[-1].id
@@ -342,7 +354,7 @@ class TestCuts:
         session = window.session
         session.show_cut(session.board.cuts[-1].id)
         window.station_cuts()
-        window.cuts_page._side.button(Side.INSIDE).click()
+        window.cuts_page.cuts.editor(ProfileCut).side.button(Side.INSIDE).click()
         settle(qtbot, window)
         assert session.board.cuts[-1].side is Side.INSIDE
         block = session.plan.run.blocks[-1]
@@ -379,13 +391,15 @@ class TestCuts:
         session = window.session
         session.show_cut(session.board.cuts[-1].id)
         window.station_cuts()
-        window.cuts_page.bit_form.open_fold()
+        window.cuts_page.show_panel("Bits")
         type_into(window, "Diameter", "1/4in")
         assert session.job.bits[0].diameter == pytest.approx(6.35)
         settle(qtbot, window)
         block = session.plan.run.blocks[-1]
-        low = session.plan.run.xyz[block.first : block.last]
-        assert np.hypot(*(low[low[:, 2] < -1][:, :2] - 160).T).max() == pytest.approx(142 + 3.175, abs=0.02)
+        rows = slice(block.first, block.last)
+        low = session.plan.run.xyz[rows][session.plan.run.pass_no[rows] == session.plan.run.pass_no[rows].max()]
+        nearest = np.hypot(*(low[low[:, 2] < -1][:, :2] - 160).T).min()
+        assert nearest == pytest.approx(142 + 3.175, abs=0.02)
 
 
 class TestArtworkIn:
@@ -731,10 +745,12 @@ class TestManyLines:
         window = open_window()
         plan = window.session.plan
         starts = contour_starts(plan.run)
-        assert len(starts) == 4  # star, border, arbor hole, outline
+        assert len(starts) == 5  # star, border, arbor hole, outline and its last pass
         assert np.hypot(starts[:, 2], starts[:, 3]) == pytest.approx(1.0)
         bridge = [g for g in toolpath_groups(window.session.job, plan.run, LIGHT) if g.pen.widthF() == 3.0]
         places = np.vstack([g.points for g in bridge]) - 160
         angles = np.degrees(np.arctan2(places[:, 1], places[:, 0]))
         assert len(np.unique(np.round((angles - 45) / 90))) == 4
-        assert np.hypot(places[:, 0], places[:, 1]) == pytest.approx(145, abs=0.05)
+        radii = np.hypot(places[:, 0], places[:, 1])
+        assert radii.min() == pytest.approx(145.0, abs=0.05)  # the last pass, and what it takes off: 0.3 mm
+        assert radii.max() == pytest.approx(145.3, abs=0.05)

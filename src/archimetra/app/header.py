@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWid
 
 from archimetra.app.theme import icons, style
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.theme.wood import tone
+from archimetra.app.theme.wood import tone_of
 from archimetra.app.widgets.fields import label
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
@@ -122,5 +122,5 @@ class Header(QWidget):
 
 def _plain(board: Board) -> QPixmap:
     out = QPixmap(THUMB * 2)
-    out.fill(tone(board.sheet.material))
+    out.fill(tone_of(board.sheet))
     return out

@@ -30,6 +30,7 @@ from PySide6.QtWidgets import (
 
 from archimetra.app.actions import FILE_MENU, make_actions
 from archimetra.app.header import Header
+from archimetra.app.mark_edits import MarkEdits
 from archimetra.app.notice import Notice
 from archimetra.app.playback import Playback
 from archimetra.app.rail import Rail
@@ -168,6 +169,7 @@ class MainWindow(QMainWindow):
         s.spots_wanted.connect(self._show_spots)
         s.grid_wanted.connect(plan.show_grid)
         plan.picked.connect(self._pick)
+        self._mark_edits = MarkEdits(s, plan)
         plan.moved.connect(s.move_picked)
         plan.mapped.connect(s.map_picked)
         plan.guide_wanted.connect(lambda guide: s.apply(guides.add_guide(s.job, s.board.id, guide)))
@@ -238,6 +240,8 @@ class MainWindow(QMainWindow):
 
     def _refresh_page(self) -> None:
         self._page(self._stack.currentIndex()).refresh()
+        at = self._stack.currentIndex()
+        self._mark_edits.show(is_cutting=at == 2, is_boarding=at == 0)
 
     def _show_planning(self) -> None:
         s = self.session

@@ -16,18 +16,26 @@ from archimetra.artwork.trace import open_picture, trace
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.demo import FILE, artwork
 from archimetra.geometry.affine import Affine
-from archimetra.job import edits, landing, layering, placing, shaping
-from archimetra.job.cut_parts import Overrides, Side, Tabs
+from archimetra.geometry.path import Path
+from archimetra.job import cutting, edits, landing, layering, placing, shaping, test_piece
+from archimetra.job.cut_parts import Entry, Lead, LeadKind, Overrides, Side, Tabs
+from archimetra.job.cuts import Cut, EngraveCut, HoleCut, PocketCut, SlotCut
+from archimetra.job.edit import replace
 from archimetra.job.file import JobFile, save_job
 from archimetra.job.forms import EllipseForm, RectangleForm
-from archimetra.job.ids import BoardId, ShapeId
+from archimetra.job.ids import BitId, BoardId, ShapeId
 from archimetra.job.job import Board, Job
 from archimetra.job.placing import Rows
 from archimetra.job.shapes import Source
 from archimetra.job.sheet import HoldDown, Material, Sheet, Zero, ZeroAt
-from archimetra.job.starter_rack import STARTER_BITS
+from archimetra.job.starter_rack import STARTER_BITS, starter_rack
 
-BITS = {bit.name: bit.id for bit in STARTER_BITS}
+_MORE = tuple(
+    replace(bit, place=3 + k, id=BitId(f"bit{4 + k}"))
+    for k, bit in enumerate(b for b in starter_rack() if b.name in ("60° V", "9.5 mm keyhole"))
+)
+RACK = (*STARTER_BITS, *_MORE)
+BITS = {bit.name: bit.id for bit in RACK}
 NONE = Tabs()
 
 
@@ -40,8 +48,8 @@ def build() -> JobFile:
         _board("board4", "Hands", 400, 300, (3.1, 3.0), Material.BIRCH_PLY, bed=(60.0, 60.0)),
         _board("board5", "Notice board", 1480, 420, (21.0, 20.8), Material.PINE, bed=(0.0, 0.0)),
     )
-    job = Job(name="Quay tide clock", bits=STARTER_BITS, boards=boards)
-    for make in (_dial_face, _dial_back, _star_plug, _hands, _notice_board):
+    job = Job(name="Quay tide clock", bits=RACK, boards=boards)
+    for make in (_dial_face, _dial_back, _star_plug, _hands, _notice_board, _test_piece):
         job = make(job)
     names = ("dial-face.svg", "dial-back.dxf", "star-plug.svg", "gull.png", "notice-board.pdf")
     return JobFile(job, {name: artwork(name) for name in names})
@@ -50,25 +58,46 @@ def build() -> JobFile:
 def _dial_face(job: Job) -> Job:
     """SVG in millimetres."""
     job, by_name = _bring(job, "board1", read_artwork(artwork("dial-face.svg"), name="dial-face.svg"), "dial-face.svg")
-    job = _profile(job, "board1", "Star", [by_name["star"]], bit=BITS["3 mm straight"], side=Side.INSIDE,
-                   goes_through=False, end_depth=5.0, tabs=NONE)  # fmt: skip
-    job = _profile(job, "board1", "Wave border", [by_name["wave border"]], bit=BITS["1.5 mm straight"], side=Side.ON,
-                   goes_through=False, end_depth=1.2, tabs=NONE)  # fmt: skip
-    job = _profile(job, "board1", "Arbor hole", [by_name["arbor hole"]], bit=BITS["6 mm straight"], side=Side.INSIDE,
-                   tabs=NONE)  # fmt: skip
+    job = _cut(job, "board1", PocketCut, "Star", [by_name["star"]], bit=BITS["3 mm straight"], end_depth=5.0,
+               entry=Entry.RAMP)  # fmt: skip
+    job = _cut(job, "board1", EngraveCut, "Wave border", [by_name["wave border"]], bit=BITS["1.5 mm straight"],
+               end_depth=1.2)  # fmt: skip
+    job = _cut(job, "board1", HoleCut, "Arbor hole", [by_name["arbor hole"]], bit=BITS["6 mm straight"], allowance=0.2)
+    arc = Lead(kind=LeadKind.ARC, length=6.0)
     return _profile(job, "board1", "Outline", [by_name["dial"]], bit=BITS["6 mm straight"], side=Side.OUTSIDE,
-                    tabs=Tabs(count=4, length=12.0, thickness=3.0), run=Overrides(depth_per_pass=4.0))  # fmt: skip
+                    tabs=Tabs(count=4, length=12.0, thickness=3.0), run=Overrides(depth_per_pass=4.0), finish=0.3,
+                    lead_in=arc, lead_out=arc)  # fmt: skip
 
 
 def _dial_back(job: Job) -> Job:
-    """DXF of loose lines, some drawn twice, and blocks."""
+    """DXF of loose lines, some drawn twice, and blocks: a stepped pocket, dowel holes, two hanger slots."""
     job, _ = _bring(job, "board2", read_artwork(artwork("dial-back.dxf"), name="dial-back.dxf"), "dial-back.dxf")
     board = job.boards[1]
     by_layer = {layer.name: [s.id for s in board.shapes if s.layer == layer.id] for layer in board.layers}
-    for name, layer, depth in (("Movement", "movement", 9.0), ("Dowel holes", "dowels", 10.0)):
-        job = _profile(job, "board2", name, by_layer[layer], bit=BITS["6 mm straight"], side=Side.INSIDE,
-                       goes_through=False, end_depth=depth, tabs=NONE)  # fmt: skip
-    return job
+    wide, deep = by_layer["movement"]
+    job = _cut(job, "board2", PocketCut, "Movement ledge", [wide], bit=BITS["6 mm straight"], end_depth=6.0)
+    job = _cut(job, "board2", PocketCut, "Movement", [deep], bit=BITS["6 mm straight"], start_depth=6.0, end_depth=11.0,
+               wall_allowance=0.3, floor_allowance=0.5)  # fmt: skip
+    job = _cut(job, "board2", HoleCut, "Dowel holes", by_layer["dowels"], bit=BITS["6 mm straight"], goes_through=False,
+               end_depth=12.0)  # fmt: skip
+    lines = []
+    for x in (100.0, 220.0):
+        done = shaping.draw_path(
+            job, BoardId("board2"), Path.polyline([(x, 254.0), (x, 270.0)], closed=False), name="hanger"
+        )
+        job, lines = done.edit.job, [*lines, *done.pick]
+    return _cut(job, "board2", SlotCut, "Hanger slots", lines, bit=BITS["9.5 mm keyhole"], end_depth=10.0)
+
+
+def _test_piece(job: Job) -> Job:
+    """Feeds and depths of the 3 mm bit in ash."""
+    bit = job.bit(BITS["3 mm straight"])
+    assert bit is not None
+    piece = test_piece.suggested(
+        bit, bit.recipe_for(Material.ASH), BITS["60° V"],
+        quantities=(test_piece.Quantity.FEED, test_piece.Quantity.DEPTH_PER_PASS),
+    )  # fmt: skip
+    return test_piece.add_test_piece(job, BoardId("board1"), piece)[0].job
 
 
 def _star_plug(job: Job) -> Job:
@@ -124,7 +153,8 @@ def _board(
     hold_down = HoldDown.TAPED if readings[0] < 5 else HoldDown.CLAMPED
     sheet = Sheet(width=float(width), height=float(height), readings=readings, material=material, grain_degrees=0.0,
                   hold_down=hold_down)  # fmt: skip
-    return Board(id=BoardId(id_), name=name, sheet=sheet, zero=Zero(at=ZeroAt.FRONT_LEFT), bed_x=bed[0], bed_y=bed[1])
+    return Board(id=BoardId(id_), name=name, sheet=sheet, zero=Zero(at=ZeroAt.FRONT_LEFT), bed_x=bed[0], bed_y=bed[1],
+                 auto_order=True)  # fmt: skip
 
 
 def _bring(job: Job, board: str, drawing: Drawing, source: str) -> tuple[Job, dict[str, ShapeId]]:
@@ -136,6 +166,11 @@ def _bring(job: Job, board: str, drawing: Drawing, source: str) -> tuple[Job, di
 def _profile(job: Job, board: str, name: str, shapes: Sequence[ShapeId], **fields: Any) -> Job:
     edit, cut = edits.add_profile(job, BoardId(board), shapes, name=name)
     return edits.change_cut(edit.job, cut, name, **fields).job
+
+
+def _cut(job: Job, board: str, kind: type[Cut], name: str, shapes: Sequence[ShapeId], **fields: Any) -> Job:
+    made = cutting.new_cut(job, BoardId(board), kind, shapes, name=name, **fields)
+    return cutting.add_cut(job, BoardId(board), made).job
 
 
 if __name__ == "__main__":

@@ -115,7 +115,10 @@ def piece_size(piece: TestPiece, bit: Bit) -> tuple[float, float]:
     """Width and depth of the wood it needs, mm."""
     w, d = _cell(piece, bit)
     left, bottom = _margins(piece, bit)
-    return left + w * piece.across.count + 8.0, bottom + d * piece.down.count + 8.0
+    heading = left + 1.0 * _letter_height(piece, bit) * len(
+        _heading(piece)
+    )  # with room: letters are some three quarters as wide as high
+    return max(left + w * piece.across.count, heading) + 8.0, bottom + d * piece.down.count + 8.0
 
 
 def add_test_piece(job: Job, like: BoardId, piece: TestPiece) -> tuple[Edit, BoardId]:
@@ -226,8 +229,7 @@ def _labels(piece: TestPiece, bit: Bit, taken: int, layer: LayerId) -> list[Shap
         (f"{value:g}", left - 1.5 * letter, bottom + d * (k + 0.5) - letter / 2, Align.RIGHT)
         for k, value in enumerate(piece.down.values)
     ]
-    heading = f"{_brief(piece.across.quantity)} across, {_brief(piece.down.quantity)} up"
-    texts.append((heading, left, bottom - 4.2 * letter, Align.LEFT))
+    texts.append((_heading(piece), left, bottom - 4.2 * letter, Align.LEFT))
     out = []
     for text, x, y, align in texts:
         form = TextForm(text=text, font=LABEL_FONT, cap_height=round(letter, 2), align=align)
@@ -249,6 +251,10 @@ def _labels(piece: TestPiece, bit: Bit, taken: int, layer: LayerId) -> list[Shap
             )
         )
     return out
+
+
+def _heading(piece: TestPiece) -> str:
+    return f"{_brief(piece.across.quantity)} across, {_brief(piece.down.quantity)} up"
 
 
 def _brief(quantity: Quantity) -> str:

@@ -24,9 +24,19 @@ TONES: dict[Material, tuple[tuple[int, int, int], tuple[int, int, int]]] = {
 SPOILBOARD = (150, 141, 124)
 
 
+def _tones(sheet: Sheet) -> tuple[tuple[int, int, int], tuple[int, int, int]]:
+    """Face and grain line: the material's, or the sheet's own tint with a grain as much darker."""
+    base, line = TONES[sheet.material]
+    if not sheet.tint:
+        return base, line
+    own = [int(sheet.tint[k : k + 2], 16) for k in (1, 3, 5)]
+    grain = [round(o * g / max(b, 1)) for o, b, g in zip(own, base, line, strict=True)]
+    return (own[0], own[1], own[2]), (grain[0], grain[1], grain[2])
+
+
 def face(sheet: Sheet, shape: tuple[int, int], cell: float) -> AnyArray:
     """The uncut face, (ny, nx, 3) uint8, grain along ``grain_degrees``. The same sheet always looks the same."""
-    base, line = (np.array(tone, dtype=np.float32) for tone in TONES[sheet.material])
+    base, line = (np.array(tone, dtype=np.float32) for tone in _tones(sheet))
     angle = radians(sheet.grain_degrees)
     y, x = np.ogrid[0 : shape[0], 0 : shape[1]]
     px, py = (x + 0.5) * cell, (y + 0.5) * cell

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import msgspec
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QWidget
 
-from archimetra.app.stations.page import Page, fill
+from archimetra.app.stations.page import Page, fill, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, label
-from archimetra.app.widgets.sketches import ZeroPicker
+from archimetra.app.widgets.zero_picker import ZeroPicker
 from archimetra.job import edits
 from archimetra.job.edit import Edit
 from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length
-from archimetra.job.sheet import HoldDown, Material, ZeroAt, ZeroZ
+from archimetra.job.sheet import Fixture, FixtureKind, HoldDown, Material, ZeroAt, ZeroZ
 
 replace = msgspec.structs.replace
 
@@ -41,9 +41,50 @@ class BoardPage(Page):
             edit=lambda v: self._sheet("Grain", grain_degrees=v % 180.0),
             note=lambda: "° off the width",
         )
+        self._tint = TextField("Tint")
+        form.row("Tint", self._tint)
+        self._tint.setToolTip("A colour such as #C9A66B for this very sheet; empty: the material's own")
+        self._tint.entered.connect(self._enter_tint)
         self._hold = ChoiceRow("Held by", [(HoldDown.CLAMPED, "Clamps"), (HoldDown.TAPED, "Tape, glue")])
         form.row("Held by", self._hold)
         self._hold.chosen.connect(lambda value: session.apply(self._sheet("Hold-down", hold_down=HoldDown(value))))
+        form.line()
+        self._clamp_words = form.heading("Clamps and screws")
+        form.add(label("What the bit must not run into. Drag them on the plan to where they stand.", "note"))
+        self._which = self.combo_row(form, "Shown", self._choose_fixture)
+        self._fixture_rows = []
+        for text, name, note in (
+            ("From the left", "x", "to its middle"),
+            ("From the front", "y", "to its middle"),
+            ("Width of clamp", "width", ""),
+            ("Depth of clamp", "depth", ""),
+            ("Height of clamp", "height", "above the sheet"),
+        ):
+            row = self.length_row(
+                form,
+                text,
+                key=lambda n=name: f"{session.board.id}.fixture{self._fixture}.{n}",
+                get=lambda n=name: getattr(self.fixture, n) if self.fixture is not None else 0.0,
+                edit=lambda mm, n=name: self._change_fixture(**{n: mm}),
+                note=(lambda w=note: w) if note else None,
+            )
+            self._fixture_rows.append(row)
+        turned = self.number_row(
+            form, "Turned", get=lambda: self.fixture.degrees if self.fixture is not None else 0.0,
+            edit=lambda v: self._change_fixture(degrees=v % 360.0), note=lambda: "° counter-clockwise",
+        )  # fmt: skip
+        self._fixture_rows.append(turned)
+        self._fixture = 0
+        self._fixture_buttons = self.buttons(
+            form,
+            (
+                "Add a clamp",
+                "A clamp at the front edge, to be dragged to its place",
+                lambda: self._add_fixture(FixtureKind.CLAMP),
+            ),
+            ("Add a screw", "A screw, round and low", lambda: self._add_fixture(FixtureKind.SCREW)),
+            ("Remove", "Take the shown one away", self._remove_fixture),
+        )
         form.line()
         form.heading("Zero")
         self._picker = ZeroPicker(self.tokens)
@@ -72,6 +113,10 @@ class BoardPage(Page):
                 edit=lambda mm, n=name: self._heights(n, mm),
                 note=lambda n=name: {"hop": "nearby cuts", "travel": "above clamps", "park": "at the end"}[n],
             )
+        self._low = QCheckBox("Travel as low as the clamps allow")
+        self._low.clicked.connect(lambda on: session.apply(self._heights("follows_clamps", on)))
+        form.add(self._low)
+        self._flight = form.add(label("", "note"))
         form.line()
         form.heading("On the machine")
         for axis in ("x", "y"):
@@ -125,6 +170,18 @@ class BoardPage(Page):
             self._spread.setText("Measure it in several places: 18.3, 18.1, 18.2. Nominal thickness is never true.")
         fill(self._material, [m.value.capitalize() for m in Material], list(Material).index(sheet.material))
         self._hold.show_value(sheet.hold_down)
+        self._tint.show_text(sheet.tint)
+        self._show_fixtures()
+        flight = board.flight
+        self._low.setChecked(board.heights.follows_clamps)
+        self._flight.setText(
+            f"The bit travels {format_length(flight.travel, unit)} {unit} above the sheet"
+            + (
+                f", clear of the highest clamp ({format_length(max(f.height for f in board.fixtures), unit)})."
+                if board.fixtures
+                else "."
+            )
+        )
         self._picker.show_zero(sheet, board.zero.at)
         self._zero_words.setText(f"{board.zero.at.value.capitalize()}. Moving zero never moves the artwork.")
         self._z.show_value(board.zero.z)
@@ -134,6 +191,65 @@ class BoardPage(Page):
         super().show_theme(tokens)
         self._picker.tokens = tokens
         self._picker.update()
+
+    # ---- clamps
+
+    @property
+    def fixture(self) -> Fixture | None:
+        fixtures = self.session.board.fixtures
+        return fixtures[min(self._fixture, len(fixtures) - 1)] if fixtures else None
+
+    def _show_fixtures(self) -> None:
+        fixtures = self.session.board.fixtures
+        self._fixture = min(self._fixture, max(len(fixtures) - 1, 0))
+        words = [f"{f.kind.value} {k + 1}" for k, f in enumerate(fixtures)]
+        self._clamp_words.setText(f"{len(fixtures)}" if fixtures else "none")
+        fill(self._which, words, self._fixture if fixtures else -1)
+        for widget in (self._which, *self._fixture_rows):
+            shown(widget, bool(fixtures))
+            beside = widget.property("label")
+            if beside is not None:
+                shown(beside, bool(fixtures))
+        self._fixture_buttons[2].setEnabled(bool(fixtures))
+
+    def _choose_fixture(self, index: int) -> None:
+        self._fixture = index
+        self.refresh()
+
+    def _set_fixtures(self, words: str, fixtures: tuple[Fixture, ...]) -> Edit:
+        return edits.change_board(self.session.job, self.session.board.id, words, fixtures=fixtures)
+
+    def _change_fixture(self, **fields: float) -> Edit:
+        fixtures = list(self.session.board.fixtures)
+        if fixtures:
+            fixtures[self._fixture] = replace(fixtures[self._fixture], **fields)
+        return self._set_fixtures("Clamp", tuple(fixtures))
+
+    def _add_fixture(self, kind: FixtureKind) -> None:
+        board = self.session.board
+        size = (
+            {"width": 60.0, "depth": 30.0, "height": 20.0}
+            if kind is FixtureKind.CLAMP
+            else {"width": 10.0, "depth": 10.0, "height": 3.0}
+        )
+        place = 30.0 + 70.0 * (len(board.fixtures) % max(int(board.sheet.width / 70), 1))
+        made = Fixture(kind=kind, x=min(place, board.sheet.width), y=10.0, **size)
+        self._fixture = len(board.fixtures)
+        self.session.apply(self._set_fixtures(f"Add {kind.value}", (*board.fixtures, made)))
+
+    def _remove_fixture(self) -> None:
+        fixtures = self.session.board.fixtures
+        if fixtures:
+            left = tuple(f for k, f in enumerate(fixtures) if k != self._fixture)
+            self.session.apply(self._set_fixtures("Remove clamp", left))
+
+    def _enter_tint(self, text: str) -> None:
+        text = text.strip()
+        text = f"#{text}" if text and not text.startswith("#") else text
+        problem = self.session.try_edit(lambda: self._sheet("Tint", tint=text.upper() if text else ""))
+        if problem:
+            self.session.said.emit("caution", problem)
+        self.refresh()
 
     # ---- edits
 
@@ -159,7 +275,7 @@ class BoardPage(Page):
         x, y = self.session.board.zero.point(self.session.board.sheet)
         return self._zero(at=ZeroAt.TYPED, x=mm if axis == "x" else x, y=mm if axis == "y" else y)
 
-    def _heights(self, name: str, mm: float) -> Edit:
+    def _heights(self, name: str, mm: float | bool) -> Edit:
         board = self.session.board
         return edits.change_board(self.session.job, board.id, "Heights", heights=replace(board.heights, **{name: mm}))
 

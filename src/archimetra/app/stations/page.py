@@ -44,7 +44,7 @@ class Rows:
         live: Callable[[float], None] | None = None,
     ) -> QuantityField:
         field = QuantityField(text)
-        form.row(text, field)
+        field.setProperty("label", form.row(text, field))
         self.bindings.append(LengthBinding(self.session, field, key=key, get=get, edit=edit, note=note, live=live))
         return field
 
@@ -52,7 +52,7 @@ class Rows:
         self, form: Form, text: str, *, get: Callable[[], float], edit: Callable[[float], Edit], note: Note
     ) -> QuantityField:
         field = QuantityField(text)
-        form.row(text, field)
+        field.setProperty("label", form.row(text, field))
         self.bindings.append(NumberBinding(self.session, field, get=get, edit=edit, note=note))
         return field
 
@@ -61,7 +61,7 @@ class Rows:
     ) -> QuantityField:
         """A number that belongs to what is about to be done, not to the document: ``value`` keeps it."""
         field = QuantityField(text)
-        form.row(text, field)
+        field.setProperty("label", form.row(text, field))
         value.attach(field, self.session, note, is_length=is_length)
         self.bindings.append(value)
         return field
@@ -89,7 +89,7 @@ class Rows:
         combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         combo.setMinimumContentsLength(8)
         combo.activated.connect(chosen)
-        form.row(text, combo)
+        combo.setProperty("label", form.row(text, combo))
         return combo
 
 

@@ -124,6 +124,7 @@ def style_sheet(t: Tokens) -> str:
     QPushButton[kind="main"]:focus {{ border: 2px solid {t.ink}; }}
     QPushButton[kind="main"]:disabled {{ background: {t.hairline}; border-color: {t.hairline}; color: {t.quiet}; }}
     QPushButton[kind="add"] {{ color: {t.accent}; font-weight: 600; }}
+    QPushButton[kind="offer"] {{ text-align: left; padding: 0 8px; }}
     QPushButton[kind="link"] {{ border: 1px solid transparent; background: transparent; color: {t.accent}; padding: 0 4px;
         min-height: {s(20)}px; }}
     QPushButton[kind="link"]:hover {{ background: {t.wash}; }}
@@ -145,6 +146,8 @@ def style_sheet(t: Tokens) -> str:
     QToolButton[kind="part"]:checked {{ background: {t.wash}; color: {t.ink}; font-weight: 600;
         border: 1px solid {t.accent}; }}
     QToolButton[kind="part"]:focus {{ border: 2px solid {t.accent}; }}
+    QToolButton[kind="fold"] {{ font-weight: 600; padding: 2px 4px 2px 0; border: 1px solid transparent; }}
+    QToolButton[kind="fold"]:focus {{ border: 1px solid {t.accent}; }}
     QToolButton[kind="trade"] {{ padding: 3px 4px; color: {t.quiet}; text-align: left; }}
     QToolButton[kind="trade"]:checked {{ background: {t.panel}; color: {t.ink}; font-weight: 600;
         border: 1px solid {t.hairline}; border-bottom: 2px solid {t.accent}; }}

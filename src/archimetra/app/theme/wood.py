@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtGui import QColor
 
-from archimetra.job.sheet import Material
+from archimetra.job.sheet import Material, Sheet
 
 TONES = {
     Material.ASH: "#E4D1AB",
@@ -16,6 +16,11 @@ TONES = {
     Material.ACRYLIC: "#CCDDE1",
     Material.ALUMINIUM: "#C6CACC",
 }
+
+
+def tone_of(sheet: Sheet) -> QColor:
+    """The sheet's own tint, or its material's tone."""
+    return QColor(sheet.tint) if sheet.tint else tone(sheet.material)
 
 
 def tone(material: Material) -> QColor:

@@ -29,8 +29,10 @@ from PySide6.QtWidgets import QWidget
 
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens, bit_hue
-from archimetra.app.theme.wood import tone
+from archimetra.app.theme.wood import tone_of
+from archimetra.app.views.fixture_marks import FixtureMarks
 from archimetra.app.views.line_layer import LineLayer, group
+from archimetra.app.views.path_marks import PathMarks
 from archimetra.app.views.plan_marks import PlanMarks
 from archimetra.app.views.plan_scene import (
     Hit,
@@ -88,6 +90,8 @@ class Doing(Enum):
     TURNING = 9
     GUIDE = 10
     TOOL = 11
+    MARK = 12
+    FIXTURE = 13
 
 
 class Scene(msgspec.Struct, frozen=True, eq=False):
@@ -143,6 +147,8 @@ class PlanView(QWidget):
         self._line_before: Line = self._line
         self.tool: Tool | None = None
         self.grid = 0.0  # mm, 0 for none
+        self.path_marks = PathMarks(self)
+        self.fixtures = FixtureMarks(self)
         self.marks = PlanMarks(self)
         self._moves: MoveTargets | None = None
         self._points: tuple[object, PointTargets] | None = None
@@ -297,7 +303,13 @@ class PlanView(QWidget):
         if finding is not None:
             self.finding_clicked.emit(finding)
             return
+        if self.path_marks.press(at):
+            self._doing = Doing.MARK
+            return
         if self._press_handle(at):
+            return
+        if self.fixtures.press(at):
+            self._doing = Doing.FIXTURE
             return
         handle = self._line_handle(at)
         if handle is not None:
@@ -330,6 +342,10 @@ class PlanView(QWidget):
             self._drag_turn(at, in_steps=not is_free)
         elif self._doing is Doing.GUIDE:
             self._drag_guide(at)
+        elif self._doing is Doing.MARK:
+            self.path_marks.drag(at)
+        elif self._doing is Doing.FIXTURE:
+            self.fixtures.drag(self._press, at)
         elif self.tool is not None and self._doing in (Doing.TOOL, Doing.NOTHING):
             self._catch(at, is_free=is_free)
             self.tool.move(self._caught, is_down=self._doing is Doing.TOOL, is_more=is_more)
@@ -348,6 +364,10 @@ class PlanView(QWidget):
             self.tool.release(self._caught)
         elif doing is Doing.GUIDE:
             self._drop_guide(at)
+        elif doing is Doing.MARK:
+            self.path_marks.drop()
+        elif doing is Doing.FIXTURE:
+            self.fixtures.drop()
         elif doing in (Doing.SIZING, Doing.TURNING) and self._map is not None:
             m, self._map = self._map, None
             self.mapped.emit(m, "Size" if doing is Doing.SIZING else "Turn")
@@ -374,7 +394,7 @@ class PlanView(QWidget):
             self._catch(event.position(), is_free=False)
             self.tool.double(self._caught)
             self.update()
-        else:
+        elif not (event.button() == Qt.MouseButton.LeftButton and self.path_marks.double(event.position())):
             self.mousePressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -768,7 +788,7 @@ class PlanView(QWidget):
             if (self._turn_knob(box) - at).manhattanLength() <= 10:
                 self.setCursor(Qt.CursorShape.PointingHandCursor)
                 return
-        if self._finding_at(at) is not None:
+        if self._finding_at(at) is not None or self.path_marks.mark_at(at) is not None:
             self.setCursor(Qt.CursorShape.PointingHandCursor)
         elif self._line_handle(at) is not None or self._doing is Doing.MOVING:
             self.setCursor(Qt.CursorShape.SizeAllCursor)
@@ -798,6 +818,8 @@ class PlanView(QWidget):
             words = f"{format_length(width, unit)} x {format_length(depth, unit)} {unit}; type a size"
             if self._caught.words:
                 words += f"   snapped: {self._caught.words}"
+        elif self._doing is Doing.NOTHING and (over := self.path_marks.words(at)):
+            words = over
         elif self._snap is not None:
             words = f"moved {format_length(self._snap.dx, unit)}, {format_length(self._snap.dy, unit)} {unit}"
             if self._snap.words:
@@ -825,6 +847,8 @@ class PlanView(QWidget):
         self._paint_bit(painter)
         self._paint_findings(painter)
         self._paint_guides(painter)
+        self.fixtures.paint(painter)
+        self.path_marks.paint(painter)
         self.marks.paint_over(painter)
         if self.tool is not None:
             self.tool.paint(painter, self)
@@ -867,7 +891,7 @@ class PlanView(QWidget):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, self._stock.width() > rect.width() * 0.8)
             painter.drawImage(rect, self._stock)
         else:
-            painter.fillRect(rect, tone(sheet.material))
+            painter.fillRect(rect, tone_of(sheet))
         painter.setPen(QPen(self.tokens.color("ink", 90), 1))
         painter.drawRect(rect)
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout
 
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.theme.wood import tone
+from archimetra.app.theme.wood import tone_of
 from archimetra.app.widgets.badge import draw_bit
 from archimetra.app.widgets.fields import label
 from archimetra.geometry.arrays import BoolArray, FloatArray
@@ -241,7 +241,7 @@ class _Canvas(QWidget):
         outline = QPolygonF([QPointF(p.x(), min(p.y(), bottom)) for p in surface])
         outline.append(QPointF(x1, bottom))
         outline.append(QPointF(x0, bottom))
-        wood = tone(data.sheet.material)
+        wood = tone_of(data.sheet)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QBrush(wood))
         painter.drawPolygon(outline)
@@ -269,7 +269,7 @@ class _Canvas(QWidget):
         """What undercut bits took away under wood that stays."""
         is_open = np.isfinite(data.hollow[0]) & (data.hollow[1] > data.hollow[0])
         n = data.hollow.shape[1]
-        edge = tone(data.sheet.material).darker(190)
+        edge = tone_of(data.sheet).darker(190)
         for a, b in _stretches(is_open):
             s = np.linspace(0.0, data.length, n)[a:b]
             low, high = data.hollow[0, a:b], data.hollow[1, a:b]

@@ -9,7 +9,7 @@ from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPainterPath, QPen, Q
 
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import bit_hue
-from archimetra.job.bits import Bit, BitKind
+from archimetra.job.bits import UNDERCUTS, Bit, BitKind
 
 
 def draw_badge(painter: QPainter, centre: QPointF, bit: Bit, *, radius: float = 9.0) -> None:
@@ -57,6 +57,19 @@ def bit_outline(bit: Bit, *, shank_length: float = 14.0) -> tuple[QPainterPath, 
         cutting.lineTo(-r, r)
         cutting.arcTo(QRectF(-r, 0, 2 * r, 2 * r), 180, -180)
         cutting.lineTo(r, length)
+    elif bit.kind in UNDERCUTS:
+        neck, head = bit.neck / 2, min(bit.head_height, length)
+        shoulder = neck if bit.kind is BitKind.DOVETAIL else r
+        for k, (x, y) in enumerate(((-r, 0.0), (r, 0.0), (shoulder, head), (neck, head), (neck, length), (-neck, length),
+                                    (-neck, head), (-shoulder, head))):  # fmt: skip
+            cutting.lineTo(x, y) if k else cutting.moveTo(x, y)
+    elif bit.kind in (BitKind.TAPERED_BALL, BitKind.DRILL):
+        places = [r * k / 16 for k in range(17)]
+        right = [(x, min(bit.rise_at(x), length)) for x in places]
+        cutting.moveTo(-right[-1][0], length)
+        for x, y in [(-x, y) for x, y in reversed(right)] + right:
+            cutting.lineTo(x, y)
+        cutting.lineTo(right[-1][0], length)
     else:
         cutting.addRect(QRectF(-r, 0, 2 * r, length))
     cutting.closeSubpath()

@@ -5,7 +5,17 @@ from __future__ import annotations
 from typing import TypeVar
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from archimetra.app.widgets.fields import label
 
@@ -60,6 +70,52 @@ class Form(QWidget):
 
     def gap(self, px: int = 8) -> None:
         self.column.addSpacing(px)
+
+
+class Fold(QWidget):
+    """Rows under a heading that opens and shuts; shut, a few words say what is set in them. Folds of one title stay as they
+    were left, whichever cut or bit is shown."""
+
+    _open: dict[str, bool] = {}
+
+    def __init__(self, title: str, *, is_open: bool = False) -> None:
+        super().__init__()
+        self._title = title
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        self._button = QToolButton()
+        self._button.setText(title)
+        self._button.setCheckable(True)
+        self._button.setProperty("kind", "fold")
+        self._button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self._button.setAccessibleName(title)
+        row.addWidget(self._button)
+        self._words = label("", "note")
+        self._words.setWordWrap(False)
+        self._words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._words.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self._words, 1)
+        column.addLayout(row)
+        self.form = Form()
+        column.addWidget(self.form)
+        self._button.clicked.connect(self._turn)
+        self._turn(Fold._open.get(title, is_open))
+
+    def show_words(self, words: str) -> None:
+        self._words.setText(words)
+        self._words.setToolTip(words)
+
+    def open(self) -> None:
+        self._turn(True)
+
+    def _turn(self, is_open: bool) -> None:
+        Fold._open[self._title] = is_open
+        self._button.setChecked(is_open)
+        self._button.setArrowType(Qt.ArrowType.DownArrow if is_open else Qt.ArrowType.RightArrow)
+        self.form.setVisible(is_open)
 
 
 def page(body: QWidget, title: str) -> tuple[QWidget, QLabel]:

@@ -1,0 +1,144 @@
+"""The list of a board's cuts in running order, several of which can be picked."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QWidget
+
+from archimetra.app.session import Session
+from archimetra.app.widgets.badge import badge_pixmap
+from archimetra.app.widgets.fields import label
+from archimetra.job.bits import Bit
+from archimetra.job.cuts import Cut, PocketCut, ProfileCut
+from archimetra.job.cutting import NAMES
+from archimetra.job.ids import CutId
+from archimetra.output.times import clock
+
+
+class CutList(QListWidget):
+    """The cuts in running order: badge, name, what it is, its time. Drag to reorder; the box switches off."""
+
+    picked = Signal(object)
+    chosen = Signal()  # which rows are selected has changed
+    switched = Signal(object, bool)
+    moved = Signal(object, int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
+        self.setAccessibleName("Cuts in running order")
+        self.setDragDropMode(QListWidget.DragDropMode.InternalMove)
+        self.setDefaultDropAction(Qt.DropAction.MoveAction)
+        self.itemSelectionChanged.connect(self._selected)
+        self.model().rowsMoved.connect(self._rows_moved)
+        self._state: object = None
+        self._is_showing = False
+
+    def show_cuts(self, session: Session) -> None:
+        board, plan = session.board, session.plan
+        times = cut_times(session)
+        told = {f.subject for f in plan.findings} if plan is not None else set()
+        state = (
+            board.cuts,
+            session.job.bits,
+            session.cut_id,
+            tuple(times.items()),
+            frozenset(told),
+            session.is_planning,
+        )
+        if state == self._state:
+            return
+        self._state = state
+        before = set(self.selected_ids())
+        self._is_showing = True
+        self.clear()
+        for cut in board.cuts:
+            bit = session.job.bit(cut.bit) or session.job.bits[0]
+            item = QListWidgetItem()
+            item.setData(Qt.ItemDataRole.UserRole, cut.id)
+            item.setData(
+                Qt.ItemDataRole.AccessibleTextRole, f"{cut.name}, {kind_words(cut)}, {times.get(cut.id, 'planning')}"
+            )
+            row = _CutRow(cut, bit, times.get(cut.id, ""), has_finding=cut.id in told)
+            row.switched.connect(lambda on, i=cut.id: self.switched.emit(i, on))
+            item.setSizeHint(QSize(100, 34))
+            self.addItem(item)
+            self.setItemWidget(item, row)
+            if cut.id == session.cut_id:
+                self.setCurrentItem(item)
+            item.setSelected(cut.id == session.cut_id or (cut.id in before and session.cut_id in before))
+        self.setFixedHeight(34 * min(len(board.cuts), 7) + 4 if board.cuts else 0)
+        self._is_showing = False
+
+    def selected_ids(self) -> tuple[CutId, ...]:
+        return tuple(CutId(item.data(Qt.ItemDataRole.UserRole)) for item in self.selectedItems())
+
+    def _selected(self) -> None:
+        if self._is_showing or not self.selectedItems():
+            return
+        current = self.currentItem()
+        lead = current if current is not None and current.isSelected() else self.selectedItems()[0]
+        self.picked.emit(CutId(lead.data(Qt.ItemDataRole.UserRole)))
+        self.chosen.emit()
+
+    def _rows_moved(self, _parent, start: int, _end: int, _to, row: int) -> None:
+        if not self._is_showing:
+            position = row - 1 if row > start else row
+            self._state = None
+            self.moved.emit(CutId(self.item(position).data(Qt.ItemDataRole.UserRole)), position)
+
+
+class _CutRow(QWidget):
+    switched = Signal(bool)
+
+    def __init__(self, cut: Cut, bit: Bit, time: str, *, has_finding: bool) -> None:
+        super().__init__()
+        line = QHBoxLayout(self)
+        line.setContentsMargins(6, 0, 8, 0)
+        line.setSpacing(8)
+        is_on = QCheckBox()
+        is_on.setChecked(cut.is_on)
+        is_on.setToolTip("Cut it, or leave it out")
+        is_on.setAccessibleName(f"Cut {cut.name}")
+        is_on.clicked.connect(self.switched)
+        line.addWidget(is_on)
+        badge = QLabel()
+        badge.setPixmap(badge_pixmap(bit))
+        line.addWidget(badge)
+        name = label(cut.name, "" if cut.is_on else "quiet")
+        name.setWordWrap(False)
+        line.addWidget(name, 1)
+        if has_finding:
+            mark = label("look", "caution")
+            mark.setWordWrap(False)
+            mark.setToolTip("There is something to know about this cut; pick it to read it")
+            line.addWidget(mark)
+        kind = label(kind_words(cut), "note")
+        kind.setWordWrap(False)
+        line.addWidget(kind)
+        when = label(time if cut.is_on else "off", "note")
+        when.setWordWrap(False)
+        when.setMinimumWidth(34)
+        when.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        line.addWidget(when)
+
+
+def kind_words(cut: Cut) -> str:
+    """What a cut is, in a word or two."""
+    if isinstance(cut, ProfileCut):
+        return "profile"
+    if isinstance(cut, PocketCut) and cut.rest_of:
+        return "rest"
+    return NAMES[type(cut)].lower().removeprefix("undercut ")
+
+
+def cut_times(session: Session) -> dict[str, str]:
+    """Machine time of each planned cut, in words."""
+    plan = session.plan
+    if plan is None:
+        return {}
+    ends = plan.times.ends
+    return {
+        block.cut: clock(float(ends[block.last - 1]) - float(ends[max(block.first - 1, 0)]))
+        for block in plan.run.blocks
+    }

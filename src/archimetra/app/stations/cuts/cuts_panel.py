@@ -1,0 +1,581 @@
+"""The cuts of this board: what would suit what is picked, the cuts in running order, and the picked ones in detail."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from PySide6.QtCore import QSize, QTimer
+from PySide6.QtWidgets import QInputDialog, QMenu, QPlainTextEdit, QPushButton, QWidget
+
+from archimetra.app.session import Session, sentence
+from archimetra.app.stations.artwork.panel import Panel, clear_rows
+from archimetra.app.stations.cuts.cut_list import CutList, kind_words
+from archimetra.app.stations.cuts.editor import Editor
+from archimetra.app.stations.cuts.editors import EDITORS
+from archimetra.app.stations.page import fill, shown
+from archimetra.app.theme.tokens import Tokens
+from archimetra.app.widgets.badge import badge_pixmap
+from archimetra.app.widgets.cut_sketch import CutSketch, CutSketchData
+from archimetra.app.widgets.fields import TextField, label
+from archimetra.app.widgets.form import Fold, Form
+from archimetra.base.errors import ArchimetraError
+from archimetra.base.findings import Severity
+from archimetra.job import cutting, kits, layering, rack
+from archimetra.job.bits import Bit, Recipe
+from archimetra.job.cut_parts import Mark
+from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
+from archimetra.job.ids import CutId, LayerId, ShapeId
+from archimetra.job.recipes import held, judge
+from archimetra.job.sheet import Sheet
+from archimetra.toolpath.passes import pass_depths
+
+replace = msgspec.structs.replace
+
+
+OFFERED = 3  # suggestions shown at once; the rest behind one more click
+
+
+class CutsPanel(Panel):
+    name = "Cuts"
+    icon = "bit"
+    tip = "The cuts of this board"
+
+    def __init__(self, session: Session, tokens: Tokens) -> None:
+        self.editors: dict[type[Cut], Editor] = {}
+        self.shop = rack.Rack()
+        super().__init__(session, tokens)
+
+    def build(self) -> None:
+        form, session = self.form, self.session
+        self._suggestions = Form()
+        form.add(self._suggestions)
+        self._suggested_for: object = None
+        self._offers_all = False
+        self._hint = form.add(label("", "note"))
+        self._list = CutList()
+        form.add(self._list)
+        self._list.picked.connect(session.show_cut)
+        self._list.chosen.connect(self.refresh)
+        self._list.switched.connect(
+            lambda id_, on: session.apply(cutting.change_cut(session.job, id_, "Switch cut", is_on=on))
+        )
+        self._list.moved.connect(
+            lambda id_, position: session.apply(cutting.reorder_cut(session.job, session.board.id, id_, position))
+        )
+        self._order = QPushButton("")
+        self._order.setProperty("kind", "link")
+        self._order.setStyleSheet("text-align: left;")
+        self._order.clicked.connect(self._order_by_itself)
+        form.add(self._order)
+        self._kit_row = self.buttons(
+            form,
+            ("Save as kit …", "Keep these cuts to lay them on other artwork, layer by layer", self._save_kit),
+            ("Lay a kit …", "Cuts saved before, on the layers of this board that bear the same names", self._lay_kit),
+        )
+        self._detail = QWidget()
+        holder = Form()
+        self._detail.setLayout(holder.column)
+        form.add(self._detail)
+        self._build_detail(holder)
+        self._suggest_timer = QTimer()
+        self._suggest_timer.setSingleShot(True)
+        self._suggest_timer.setInterval(30)
+        self._suggest_timer.timeout.connect(self._show_suggestions)
+
+    def _build_detail(self, form: Form) -> None:
+        form.line()
+        self._kind = form.heading("Cut")
+        self._sketch = CutSketch(self.tokens)
+        form.add(self._sketch)
+        self._findings = form.add(label("", "caution"))
+        self._name = TextField("Cut name")
+        form.row("Name", self._name)
+        self._name.entered.connect(self._rename)
+        self._bit = self.combo_row(form, "Bit", self._choose_bit)
+        self._bit.setIconSize(QSize(16, 16))
+        self._holder = Form()
+        form.add(self._holder)
+        self._recipe_fold = Fold("Recipe")
+        form.add(self._recipe_fold)
+        recipe = self._recipe_fold.form
+        for text, name, unit in (
+            ("Feed", "feed", "mm/min"), ("Plunge", "plunge", "mm/min"), ("Spindle", "spindle_rpm", "rpm"),
+        ):  # fmt: skip
+            self.number_row(
+                recipe,
+                text,
+                get=lambda n=name: getattr(self.asked, n),
+                edit=lambda v, n=name: self._override(n, v),
+                note=lambda n=name, u=unit: self._recipe_note(n, u),
+            )
+        self._chip = recipe.add(label("", "note"))
+        self._held = recipe.add(label("", "caution"))
+        self._follow = QPushButton("Follow the bit")
+        self._follow.setToolTip("Drop what differs from the bit's recipe")
+        self._follow.clicked.connect(
+            lambda: self.session.apply(cutting.follow_recipe(self.session.job, self.chosen_ids))
+        )
+        form.add(self._follow)
+        shapes = Fold("Shapes and notes")
+        self._shapes_fold = shapes
+        form.add(shapes)
+        self._layer = self.combo_row(shapes.form, "Follows layer", self._choose_layer)
+        self._shapes_note = shapes.form.add(label("", "note"))
+        self._shape_buttons = self.buttons(
+            shapes.form,
+            ("Take picked", "Give this cut the shapes picked on the plan", self._take_picked),
+            ("Pick its shapes", "Pick on the plan what this cut takes", self._pick_shapes),
+        )
+        self._copy_to = self.buttons(
+            shapes.form,
+            (
+                "Same settings for picked",
+                "A second cut like this one on the shapes picked on the plan",
+                self._copy_to_picked,
+            ),
+        )[0]
+        self._notes = QPlainTextEdit()
+        self._notes.setAccessibleName("Notes")
+        self._notes.setPlaceholderText("Notes")
+        self._notes.setFixedHeight(54)
+        self._notes.focusOutEvent = self._notes_left  # type: ignore[method-assign]
+        shapes.form.add(self._notes)
+        self.buttons(
+            form,
+            ("Copy", "A second cut with the same settings on the same shapes", self._copy),
+            ("Remove", "Take this cut, or all picked ones, out of the board", self._remove),
+        )
+
+    # ---- what is shown
+
+    @property
+    def chosen_ids(self) -> tuple[CutId, ...]:
+        """The cuts that edits concern: all picked in the list, the shown one first among them."""
+        picked = self._list.selected_ids()
+        return picked if self.cut.id in picked else (self.cut.id,)
+
+    @property
+    def cut(self) -> Cut:
+        session = self.session
+        found = session.board.cut(session.cut_id) if session.cut_id is not None else None
+        return found if found is not None else session.board.cuts[0]
+
+    @property
+    def bit(self) -> Bit:
+        return self.session.job.bit(self.cut.bit) or self.session.job.bits[0]
+
+    @property
+    def sheet(self) -> Sheet:
+        """The sheet as thick as it is when the cut starts."""
+        from archimetra.toolpath.task import faced_before
+
+        board = self.session.board
+        face = faced_before(board, self.cut)
+        return replace(board.sheet, readings=(max(board.sheet.thickest - face, 0.1),)) if face > 0 else board.sheet
+
+    @property
+    def depth(self) -> float:
+        """The end depth that counts: the rest of a pocket goes as deep as the pocket."""
+        return self.session.board.whose_shapes(self.cut).depth(self.sheet)
+
+    @property
+    def asked(self) -> Recipe:
+        """The recipe as set, before the machine's limits."""
+        return self.cut.recipe(self.bit, self.session.board.sheet.material)
+
+    @property
+    def recipe(self) -> Recipe:
+        return held(self.asked, self.session.job.machine).recipe
+
+    @property
+    def depths(self) -> list[float]:
+        cut, end = self.session.board.whose_shapes(self.cut), self.depth
+        if end <= cut.start_depth:
+            return []
+        return [float(d) for d in pass_depths(cut.start_depth, end, self.recipe.depth_per_pass)]
+
+    def pass_words(self) -> str:
+        count = len(self.depths)
+        return f"{count} pass{'' if count == 1 else 'es'}"
+
+    def refresh(self) -> None:
+        session, board = self.session, self.session.board
+        self._list.show_cuts(session)
+        self._suggest_timer.start()
+        count = len(session.picked)
+        if not board.shapes:
+            self._hint.setText("Bring in artwork first: station Artwork. The sheet itself can be faced.")
+        elif not count and not board.cuts:
+            self._hint.setText("Pick shapes on the plan; what would suit them is offered here.")
+        else:
+            self._hint.setText("")
+        shown(self._hint, bool(self._hint.text()))
+        several = len(board.cuts) > 1
+        self._order.setText(
+            "In the order that suits them; drag to change"
+            if board.auto_order
+            else "In your own order; order them by themselves"
+        )
+        shown(self._order, several)
+        shown(self._kit_row[0].parentWidget(), bool(board.cuts) or (bool(board.layers) and bool(kits.saved_kits())))
+        self._kit_row[0].setEnabled(bool(board.cuts))
+        has_cut = session.cut_id is not None and board.cut(session.cut_id) is not None
+        shown(self._detail, has_cut)
+        if has_cut:
+            self._refresh_detail()
+
+    def _refresh_detail(self) -> None:
+        for binding in self.bindings:
+            binding.refresh()
+        session, board = self.session, self.session.board
+        cut, bit = self.cut, self.bit
+        chosen = self.chosen_ids
+        self._kind.setText(kind_words(cut) if len(chosen) == 1 else f"{len(chosen)} picked; edits reach all")
+        self._name.show_text(cut.name)
+        self._show_bits()
+        editor = self._editor_of(type(cut))
+        for kind, other in self.editors.items():
+            shown(other.form, kind is type(cut))
+        editor.refresh()
+        self._show_recipe(cut, bit)
+        followed = next((i for i, layer in enumerate(board.layers) if layer.id == cut.layer), -1)
+        fill(self._layer, ["none", *[layer.name for layer in board.layers]], followed + 1)
+        shapes = board.shapes_of(cut)
+        names = ", ".join(shape.name for shape in shapes[:4]) + (" and more" if len(shapes) > 4 else "")
+        if isinstance(cut, FacingCut) and cut.is_whole_sheet:
+            self._shapes_note.setText("Takes the whole sheet.")
+        else:
+            self._shapes_note.setText(f"Cuts {len(shapes)}: {names}." if shapes else "Takes no shapes yet.")
+        self._shapes_fold.show_words(
+            self._shapes_note.text() if not cut.notes else f"{self._shapes_note.text()} Noted."
+        )
+        is_own = board.whose_shapes(cut) is cut
+        self._layer.setEnabled(is_own)
+        self._shape_buttons[0].setEnabled(is_own and bool(session.picked) and session.picked != cut.shapes)
+        self._copy_to.setEnabled(is_own and bool(session.picked))
+        if not self._notes.hasFocus() and self._notes.toPlainText() != cut.notes:
+            self._notes.setPlainText(cut.notes)
+        self.show_sketch()
+        self._show_findings()
+
+    def _editor_of(self, kind: type[Cut]) -> Editor:
+        editor = self.editors.get(kind)
+        if editor is None:
+            editor = self.editors[kind] = EDITORS[kind](self.session, self.tokens, self)
+            self._holder.add(editor.form)
+        return editor
+
+    def editor(self, kind: type[Cut]) -> Editor:
+        """For tests and the window: the editor of a kind, made if need be."""
+        return self._editor_of(kind)
+
+    def _show_recipe(self, cut: Cut, bit: Bit) -> None:
+        material = self.session.board.sheet.material
+        verdict = judge(bit, self.recipe, material)
+        low, high = verdict.low, verdict.high
+        self._chip.setText(f"{verdict.sentence} {material.value.capitalize()}: {low:.3f} to {high:.3f}, to begin with.")
+        self._chip.setProperty("kind", "note" if verdict.verdict == 0 else "caution")
+        self._chip.style().unpolish(self._chip)
+        self._chip.style().polish(self._chip)
+        reasons = held(self.asked, self.session.job.machine).reasons
+        self._held.setText("\n".join(reasons))
+        shown(self._held, bool(reasons))
+        own = ", own" if cut.run.is_any else ""
+        self._recipe_fold.show_words(f"{self.recipe.feed:.0f} mm/min, {self.recipe.spindle_rpm:.0f} rpm{own}")
+        shown(self._follow, cut.run.is_any)
+
+    def _show_bits(self) -> None:
+        bits = self.session.job.bits
+        fill(
+            self._bit, [bit.name for bit in bits], next((i for i, bit in enumerate(bits) if bit.id == self.cut.bit), 0)
+        )
+        for i, bit in enumerate(bits):
+            self._bit.setItemIcon(i, badge_pixmap(bit))
+
+    def show_sketch(self, **live: float) -> None:
+        """The small section of the cut, with numbers being typed in place of the document's."""
+        cut, board = self.session.board.whose_shapes(self.cut), self.session.board
+        per_pass = live.get("per_pass", self.recipe.depth_per_pass)
+        end = live.get("end", self.depth)
+        self._sketch.show_cut(
+            CutSketchData(
+                sheet=self.sheet, unit=self.session.job.unit, bit=self.bit, cut=self.cut,
+                start=live.get("start", cut.start_depth), end=min(max(end, 0.0), 3 * board.sheet.thickest),
+                per_pass=per_pass if per_pass > 0.05 else self.recipe.depth_per_pass,
+                tab=live.get("tab", _tab_of(self.cut, self.sheet)), finish=live.get("finish", _finish_of(self.cut)),
+            )
+        )  # fmt: skip
+
+    def _show_findings(self) -> None:
+        plan = self.session.plan
+        told = [f for f in plan.findings if f.subject == self.cut.id] if plan is not None else []
+        self._findings.setText("\n".join(f.text() for f in told[:5]))
+        self._findings.setProperty("kind", "stop" if any(f.severity is Severity.STOP for f in told) else "caution")
+        self._findings.style().unpolish(self._findings)
+        self._findings.style().polish(self._findings)
+        shown(self._findings, bool(told))
+
+    def start_words(self) -> str:
+        """Where the shown cut's contours begin, and why."""
+        reasons = {mark.reason for mark in self._path_marks() if mark.reason}
+        if not reasons:
+            return ""
+        return (
+            "Begins "
+            + (next(iter(reasons)) if len(reasons) == 1 else f"{len(reasons)} ways: {'; '.join(sorted(reasons)[:3])}")
+            + "."
+        )
+
+    def _path_marks(self):  # type: ignore[no-untyped-def]
+        plan, board = self.session.plan, self.session.board
+        if plan is None or plan.board != board.id:
+            return ()
+        return next((p.toolpath.marks for p in plan.cuts if p.toolpath.cut == self.cut.id), ())
+
+    def contour_marks(self, ids: tuple[ShapeId, ...]) -> list[Mark]:
+        """One mark on the outline of each shape, in its own coordinates."""
+        wanted = set(ids)
+        return [
+            Mark(shape.id, float(path.nodes[0, 0]), float(path.nodes[0, 1]))
+            for shape in self.session.board.shapes
+            if shape.id in wanted
+            for path in shape.paths[:1]
+        ]
+
+    # ---- rows several kinds share
+
+    def depth_per_pass_row(self, editor: Editor, form: Form) -> None:
+        self.length_row(
+            form,
+            "Depth per pass",
+            key=lambda: f"{self.cut.id}.depth_per_pass",
+            get=lambda: self.asked.depth_per_pass,
+            edit=lambda mm: self._override("depth_per_pass", mm),
+            note=self._passes_note,
+            live=lambda mm: self.show_sketch(per_pass=mm),
+        )
+        editor.bindings.append(self.bindings.pop())  # shown with its editor
+
+    def stepover_rows(self, editor: Editor, form: Form) -> None:
+        """The stepover in percent and in mm: one number, two ways to type it."""
+        self.number_row(
+            form, "Stepover", get=lambda: self.asked.stepover * 100, edit=lambda v: self._override("stepover", v / 100),
+            note=lambda: f"% of {self.bit.diameter:g} mm{', own' if self.cut.run.stepover is not None else ''}",
+        )  # fmt: skip
+        editor.bindings.append(self.bindings.pop())
+        self.length_row(
+            form, "Stepover in mm", key=lambda: f"{self.cut.id}.stepover_mm",
+            get=lambda: self.asked.stepover * self.bit.diameter,
+            edit=lambda mm: self._override("stepover", mm / self.bit.diameter),
+        )  # fmt: skip
+        editor.bindings.append(self.bindings.pop())
+
+    def _passes_note(self) -> str:
+        own = ", own" if self.cut.run.depth_per_pass is not None else ""
+        return f"{self.pass_words()}{own}" if self.depths else ""
+
+    def _recipe_note(self, name: str, unit: str) -> str:
+        if getattr(self.cut.run, name) is not None:
+            general = getattr(self.bit.recipe_for(self.session.board.sheet.material), name)
+            return f"{unit}, bit {general:g}"
+        return unit
+
+    # ---- suggestions
+
+    def _show_suggestions(self) -> None:
+        session = self.session
+        picked = [shape for shape in session.board.shapes if shape.id in set(session.picked)]
+        state = (tuple(picked), session.job.bits, session.board.sheet, len(session.board.cuts) == 0)
+        if state == self._suggested_for:
+            return
+        if self._suggested_for is not None:
+            self._offers_all = False
+        self._suggested_for = state
+        clear_rows(self._suggestions)
+        if not picked and session.board.cuts:
+            return
+        from archimetra.toolpath.suggest import suggestions
+
+        layer = self._whole_layer(picked)
+        offered = suggestions(session.job, session.board.id, picked, self._rack())
+        words = (
+            f"For the {len(picked)} picked" if len(picked) > 1 else "For what is picked" if picked else "To begin with"
+        )
+        self._suggestions.heading(words, f"all of layer {layer.name}" if layer is not None else "")
+        for number, suggestion in enumerate(offered):
+            if number == OFFERED and len(offered) > OFFERED + 1 and not self._offers_all:
+                more = QPushButton(f"{len(offered) - OFFERED} more …")
+                more.setProperty("kind", "link")
+                more.setStyleSheet("text-align: left;")
+                more.clicked.connect(self._offer_all)
+                self._suggestions.add(more)
+                break
+            button = QPushButton(suggestion.title)
+            button.setProperty("kind", "offer")
+            button.setIcon(badge_icon(suggestion.bit))
+            button.setIconSize(QSize(16, 16))
+            button.setText(f"{suggestion.title}   ·   {suggestion.bit.name}")
+            button.setToolTip(f"{suggestion.title}: {suggestion.why}. Bit: {suggestion.bit.name}.")
+            button.setAccessibleName(f"Add {suggestion.title}")
+            button.clicked.connect(lambda _c=False, s=suggestion: self._take(s))
+            self._suggestions.add(button)
+        self._suggestions.line()
+
+    def _offer_all(self) -> None:
+        self._offers_all = True
+        self._suggested_for = None
+        self._show_suggestions()
+
+    def _whole_layer(self, picked):  # type: ignore[no-untyped-def]
+        """The layer whose shapes are exactly those picked."""
+        board = self.session.board
+        layers = {shape.layer for shape in picked}
+        if len(layers) != 1:
+            return None
+        layer = board.layer(next(iter(layers)))
+        if (
+            layer is None
+            or sum(shape.layer == layer.id for shape in board.shapes) != len(picked)
+            or len(board.layers) < 2
+        ):
+            return None
+        return layer
+
+    def _take(self, suggestion) -> None:  # type: ignore[no-untyped-def]
+        try:
+            edit, cut_id = suggestion.make()
+        except (ValueError, ArchimetraError) as error:
+            self.tell(sentence(str(error)))
+            return
+        self.session.apply(edit)
+        self.session.show_cut(cut_id)
+
+    def _rack(self) -> rack.Rack:
+        if not self.shop.bits:
+            try:
+                self.shop = rack.load_rack()
+            except ArchimetraError as error:
+                self.tell(str(error))
+                self.shop = rack.Rack(bits=rack.starter_rack())
+        return self.shop
+
+    # ---- edits
+
+    def tell(self, problem: str) -> None:
+        self.say_problem(problem)
+
+    def _override(self, name: str, value: float):  # type: ignore[no-untyped-def]
+        general = getattr(self.bit.recipe_for(self.session.board.sheet.material), name)
+        own = None if abs(value - general) < 1e-9 else value
+        return cutting.override(self.session.job, self.chosen_ids, name, own)
+
+    def _rename(self, text: str) -> None:
+        s = self.session
+        s.apply(cutting.change_cut(s.job, self.cut.id, "Rename cut", name=text.strip()[:60] or self.cut.name))
+        self.refresh()
+
+    def _notes_left(self, event: Any) -> None:
+        QPlainTextEdit.focusOutEvent(self._notes, event)
+        s = self.session
+        if s.cut_id is not None and s.board.cut(s.cut_id) is not None and self._notes.toPlainText() != self.cut.notes:
+            s.apply(cutting.change_cut(s.job, self.cut.id, "Notes", notes=self._notes.toPlainText()[:2000]))
+
+    def _choose_bit(self, index: int) -> None:
+        s = self.session
+        s.apply(cutting.change_cuts(s.job, self.chosen_ids, "Bit of cut", bit=s.job.bits[index].id))
+
+    def _choose_layer(self, index: int) -> None:
+        """The cut takes all shapes of a layer, now and later, besides those picked for it."""
+        s = self.session
+        layer = s.board.layers[index - 1].id if index else LayerId("")
+        s.apply(layering.follow_layer(s.job, self.cut.id, layer))
+
+    def _take_picked(self) -> None:
+        s = self.session
+        s.apply(cutting.change_cuts(s.job, self.chosen_ids, "Shapes of cut", shapes=s.picked))
+
+    def _pick_shapes(self) -> None:
+        self.session.pick(tuple(shape.id for shape in self.session.board.shapes_of(self.cut)))
+
+    def _copy(self) -> None:
+        edit, new = cutting.copy_cut(self.session.job, self.cut.id)
+        self.session.apply(edit)
+        self.session.show_cut(new)
+
+    def _copy_to_picked(self) -> None:
+        edit, new = cutting.copy_cut(self.session.job, self.cut.id, shapes=self.session.picked)
+        self.session.apply(edit)
+        self.session.show_cut(new)
+
+    def _remove(self) -> None:
+        self.session.apply(cutting.remove_cuts(self.session.job, self.chosen_ids))
+
+    def _order_by_itself(self) -> None:
+        s = self.session
+        s.apply(cutting.order_by_itself(s.job, s.board.id, is_on=not s.board.auto_order))
+
+    # ---- kits
+
+    def _save_kit(self) -> None:
+        board = self.session.board
+        name, is_ok = QInputDialog.getText(self._detail.window(), "Save as kit", "Name of the kit", text=board.name)
+        if is_ok and name.strip():
+            try:
+                kits.save_kit(kits.kit_of(self.session.job, board.id, name.strip()[:60]))
+            except ArchimetraError as error:
+                self.tell(str(error))
+                return
+            self.session.said.emit(
+                "note", f"Kit {name.strip()} is kept. Lay it on any board whose layers bear the same names."
+            )
+
+    def _lay_kit(self) -> None:
+        saved = kits.saved_kits()
+        menu = QMenu(self._kit_row[1])
+        for name in saved:
+            menu.addAction(name)
+        if not saved:
+            menu.addAction("No kits are kept yet").setEnabled(False)
+        chosen = menu.exec(self._kit_row[1].mapToGlobal(self._kit_row[1].rect().bottomLeft()))
+        if chosen is not None and chosen.text() in saved:
+            self.lay_kit(saved[chosen.text()])
+
+    def lay_kit(self, path) -> None:  # type: ignore[no-untyped-def]
+        s = self.session
+        try:
+            laid = kits.lay_kit(s.job, s.board.id, kits.load_kit(path))
+        except ArchimetraError as error:
+            self.tell(str(error))
+            return
+        s.apply(laid.edit)
+        words = f"{len(laid.cuts)} cut{'' if len(laid.cuts) == 1 else 's'} laid."
+        if laid.missing:
+            words += f" This board has no layer named {', '.join(laid.missing)}."
+        s.said.emit("note" if laid.cuts else "caution", words)
+
+    def show_theme(self, tokens: Tokens) -> None:
+        super().show_theme(tokens)
+        self._sketch.tokens = tokens
+        self._sketch.update()
+        for editor in self.editors.values():
+            editor.show_theme(tokens)
+
+
+def badge_icon(bit: Bit):  # type: ignore[no-untyped-def]
+    from PySide6.QtGui import QIcon
+
+    return QIcon(badge_pixmap(bit))
+
+
+def _tab_of(cut: Cut, sheet: Sheet) -> float:
+    if not isinstance(cut, ProfileCut):
+        return 0.0
+    has_skin = cut.skin > 0 and cut.goes_through
+    return cut.tabs.thickness if cut.tabs.is_wanted and cut.is_through(sheet) and not has_skin else 0.0
+
+
+def _finish_of(cut: Cut) -> float:
+    if isinstance(cut, ProfileCut):
+        return cut.finish
+    return cut.wall_allowance if isinstance(cut, PocketCut) else 0.0
