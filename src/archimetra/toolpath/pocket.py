@@ -51,6 +51,7 @@ from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]
 _CLEAR_SLACK_MM = 0.003  # links may come this much nearer to a wall than loops do
+MANY_LOOPS = 12  # of one level
 ACROSS_DIAMETERS = 3.0  # how far a branch may be reached through solid wood
 _ABOVE_FLOOR_MM = 0.2  # how high over an open floor the bit travels
 _RAPID_MM_S, _RAPID_Z_MM_S, _LIFT_S = 70.0, 20.0, 0.4  # what a hop costs, roughly, to weigh it against a way at depth
@@ -120,6 +121,7 @@ class _Pocket:
         self._right = walks_right(cut.direction, task.bit)
         self._holes = _open_holes(task)
         self._turned: dict[Track, Track] = {}
+        self._root: Node | None = None
         self._is_open = False  # whether this pocket has opened the level above the one it cuts
 
     def run(self) -> None:
@@ -154,7 +156,7 @@ class _Pocket:
 
     def _piece_of_area(self, root: Node, strokes: list[FloatArray], *, raster: bool) -> None:
         z_above = -self._cut.start_depth
-        self._is_open = False
+        self._is_open, self._root = False, root
         for pass_no, depth in enumerate(self._depths, 1):
             z = -float(depth)
             if raster:
@@ -168,28 +170,48 @@ class _Pocket:
 
     def _loops(self, root: Node, z_above: float, z: float, pass_no: int) -> None:
         """All nodes of a tree, each after those inside it."""
-        stack = [(root, list(root.children))]
+        stack = [(root, self._children(root))]
         while stack:
             node, waiting = stack[-1]
             if waiting:
-                here = np.array(self._layer.at[:2]) if not self._layer.moves.is_empty else waiting[0].loops[0].ring[0]
-                child = min(waiting, key=lambda c: float(np.hypot(*(c.loops[0].ring[0] - here))))
-                waiting.remove(child)
-                stack.append((child, list(child.children)))
+                if len(waiting) <= MANY_LOOPS and not self._layer.moves.is_empty:
+                    here = np.array(self._layer.at[:2])
+                    child = min(waiting, key=lambda c: float(np.hypot(*(c.loops[0].ring[0] - here))))
+                    waiting.remove(child)
+                else:
+                    child = waiting.pop(0)
+                stack.append((child, self._children(child)))
                 continue
             stack.pop()
             self._node(node, z_above, z, pass_no)
+
+    def _children(self, node: Node) -> list[Node]:
+        """The nodes inside one; of very many the order is worked out as a whole."""
+        if len(node.children) <= MANY_LOOPS:
+            return list(node.children)
+        starts = np.array([child.loops[0].ring[0] for child in node.children])
+        return [node.children[k] for k in inside_first(starts, np.full(len(starts), -1), begin=tuple(starts[0]))]
 
     def _node(self, node: Node, z_above: float, z: float, pass_no: int) -> None:
         loops = list(node.loops)
         if not node.children:
             self._enter(node, loops, z_above, z, pass_no)
+        self._cut_all(loops, z_above, z, pass_no)
+
+    def _cut_all(self, loops: list[Loop], z_above: float, z: float, pass_no: int) -> None:
+        """Loops of one level, the nearest first; of very many the order is worked out as a whole."""
+        if len(loops) > MANY_LOOPS:
+            starts = np.array([loop.ring[0] for loop in loops])
+            order = inside_first(starts, np.full(len(loops), -1), begin=self._layer.at[:2])
+            for k in order:
+                station, _ = loops[k].track.near(np.array(self._layer.at[:2]))
+                self._link_and_cut(loops[k], station, z_above, z, pass_no)
+            return
         while loops:
             here = np.array(self._layer.at[:2])
             near = [loop.track.near(here) for loop in loops]
             k = min(range(len(loops)), key=lambda i: near[i][1])
-            loop = loops.pop(k)
-            self._link_and_cut(loop, near[k][0], z_above, z, pass_no)
+            self._link_and_cut(loops.pop(k), near[k][0], z_above, z, pass_no)
 
     def _enter(self, node: Node, loops: list[Loop], z_above: float, z: float, pass_no: int) -> None:
         """Down into wood nothing has opened at this depth: the bit then stands at z, or has cut a first loop on its way."""
@@ -197,12 +219,8 @@ class _Pocket:
         if self._slot_across(loops, z, pass_no):
             return
         place = self._clearance.deepest(node.border)
-        if cut.entry is Entry.HOLE:
-            hole = self._hole_in(node)
-            if hole is not None:
-                self._transit(hole, z_above)
-                layer.down(z, pass_no=pass_no, is_open=True)
-                return
+        if cut.entry is Entry.HOLE and self._down_a_hole(loops, z_above, z, pass_no):
+            return
         if cut.entry is Entry.HELIX and place is not None:
             helix = helix_at(place.at, room=place.clearance - self._first, bit_radius=self._bit.radius)
             if helix is not None:
@@ -216,6 +234,22 @@ class _Pocket:
         if cut.entry is Entry.PLUNGE and self._bit.can_plunge:
             layer.down(z, pass_no=pass_no)
         self._cut_loop(loop.track, station, z, pass_no)
+
+    def _down_a_hole(self, loops: list[Loop], z_above: float, z: float, pass_no: int) -> bool:
+        """Down a hole drilled before, wherever it lies in this piece of the area, and from it at half the feed to the first
+        loop. False where there is none, or no straight way from it."""
+        hole = self._hole_in(self._root) if self._root is not None else None
+        if hole is None:
+            return False
+        near = [loop.track.near(np.array(hole)) for loop in loops]
+        k = min(range(len(loops)), key=lambda i: near[i][1])
+        goal = self._point(loops[k].track, near[k][0])
+        if not self._is_clear(hole, goal, self._first):
+            return False
+        self._transit(hole, z_above)
+        self._layer.down(z, pass_no=pass_no, is_open=True)
+        self._layer.line(*goal, z, pass_no=pass_no, feed=self._layer.feed / 2)
+        return True
 
     def _slot_across(self, loops: list[Loop], z: float, pass_no: int) -> bool:
         """From another branch that is done straight through the wood between, at half the feed, where that is short: quicker
@@ -294,12 +328,7 @@ class _Pocket:
             self._layer.line(*end, z, pass_no=pass_no)
             row_of = key[0]
         # the walls, whose loop covers what rows leave along them
-        loops = list(root.loops)
-        while loops:
-            here = np.array(self._layer.at[:2])
-            near_loops = [loop.track.near(here) for loop in loops]
-            k = min(range(len(loops)), key=lambda i: near_loops[i][1])
-            self._link_and_cut(loops.pop(k), near_loops[k][0], z_above, z, pass_no)
+        self._cut_all(list(root.loops), z_above, z, pass_no)
 
     def _along_wall(self, root: Node, goal: tuple[float, float], z: float, pass_no: int) -> bool:
         """From the end of a row to the begin of the next along the wall both lie at, where that is not far."""
