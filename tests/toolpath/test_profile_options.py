@@ -98,7 +98,7 @@ class TestLeads:
 
 class TestSpiralAndRamps:
     def test_a_spiral_falls_all_the_way_and_ends_level(self):
-        toolpath, _, board = profile(
+        toolpath, _, _board = profile(
             Path.circle((0, 0), 30), entry=Entry.SPIRAL, bit=straight_bit(6.0, recipe=Recipe(depth_per_pass=4.0))
         )
         z = toolpath.xyz[(toolpath.xyz[:, 2] < 0) & (toolpath.kind != Move.RAPID), 2]
@@ -180,7 +180,7 @@ class TestTabsByHand:
     def test_zones_are_kept_out_of(self):
         job, board, cut = board_with(SQUARE, kind=ProfileCut, goes_through=True, tabs=Tabs(count=3, avoid="zone"))
         shape = board.shapes[0]
-        x0, y0, x1, y1 = shape.bounds()
+        _x0, _y0, _x1, _y1 = shape.bounds()
         zone = replace(
             shape, id="shape7", layer="zone", paths=(Path.rectangle(0, 0, 80, 60),), at=shape.at.shift(0, -45)
         )
@@ -197,7 +197,7 @@ class TestSlopedTabs:
     @pytest.mark.parametrize("is_sloped", [False, True])
     def test_the_wood_that_stays_has_its_length_and_thickness(self, is_sloped):
         sheet = Sheet(width=400, height=300, readings=(12.0,))
-        job, board, cut = board_with(
+        job, board, _cut = board_with(
             Path.rectangle(0, 0, 160, 100), kind=ProfileCut, sheet=sheet, goes_through=True, tabs=Tabs(count=2, length=10, thickness=3, is_sloped=is_sloped)
         )  # fmt: skip
         plan = plan_board(job, board, {})
@@ -232,7 +232,7 @@ class TestStartsAndOrder:
         frame = Path.polyline([(0, 0), (120, 0), (120, 70), (100, 70), (100, 3), (0, 3)], closed=True)
         toolpath, _, board = profile(frame, bit=straight_bit(4.0))
         start = next(m for m in toolpath.marks if m.kind is MarkKind.START)
-        x0, y0, _, _ = board.shapes[0].bounds()
+        x0, _y0, _, _ = board.shapes[0].bounds()
         assert start.x - x0 > 98, "on the thick part, not on the long thin strip"
 
     def test_a_contour_turned_by_hand_runs_the_other_way(self):

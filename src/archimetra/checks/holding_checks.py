@@ -26,6 +26,7 @@ from archimetra.toolpath.program import Block
 COARSE_MM = 0.05
 SMALLEST_MM = 1.0  # pieces narrower than this are chips
 ONE_TAB_MM2 = 600.0  # up to this area one tab is enough
+SAME_TAB_MM = 1.0
 EDGE_MM = 8.0  # so much of a piece must lie on the sheet's edge to be held there
 
 
@@ -118,7 +119,13 @@ def _tab_middles(points: FloatArray, is_tab: np.ndarray) -> FloatArray:
     """The middle of every stretch of tab moves (n, 2)."""
     edges = np.flatnonzero(np.diff(np.concatenate(([0], is_tab.astype(np.int8), [0]))))
     spans = list(zip(edges[0::2], edges[1::2], strict=True))
-    return np.array([(points[max(a - 1, 0), :2] + points[b - 1, :2]) / 2 for a, b in spans]).reshape(-1, 2)
+    middles: list[FloatArray] = []
+    for a, b in spans:
+        middle = (points[max(a - 1, 0), :2] + points[b - 1, :2]) / 2
+        # the last pass goes over the stretch of its ramp a second time, and over its tabs
+        if all(np.hypot(*(middle - other)) > SAME_TAB_MM for other in middles):
+            middles.append(middle)
+    return np.array(middles).reshape(-1, 2)
 
 
 def _is_held(piece: shapely.Polygon, whole: shapely.Polygon, fixtures: list[shapely.Polygon]) -> bool:

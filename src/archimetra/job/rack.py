@@ -109,7 +109,10 @@ def as_csv(rack: Rack) -> str:
 
 def read_csv(text: str, *, name: str) -> Rack:
     """Bits from a table. Columns may come in any order and most may be missing; each problem names its line."""
-    rows = list(csv.reader(io.StringIO(text.removeprefix("\ufeff"))))
+    try:
+        rows = list(csv.reader(io.StringIO(text.removeprefix("\ufeff"))))
+    except csv.Error as error:
+        raise JobFileError(f"{name} is no table: {error}.") from error
     rows = [row for row in rows if any(cell.strip() for cell in row)]
     if not rows:
         raise JobFileError(f"{name} is empty.")

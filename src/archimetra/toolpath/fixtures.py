@@ -73,6 +73,8 @@ def _rows_near(toolpath: Toolpath, zones: list[shapely.Polygon], tops: np.ndarra
         return hits
     a, b = points[:-1], points[1:]
     low = np.minimum(a[:, 2], b[:, 2])
+    begin = shapely.points(points[0, :2])
+    hits[0] = any(points[0, 2] < top and zone.intersects(begin) for zone, top in zip(zones, tops, strict=True))
     for zone, top in zip(zones, tops, strict=True):
         x0, y0, x1, y1 = zone.bounds
         near = (
@@ -166,6 +168,8 @@ class _Builder:
             line = shapely.linestrings([a[:2], b[:2]])
             for part in shapely.get_parts(shapely.intersection(zone, line)):
                 ends = shapely.get_coordinates(part)
+                if not len(ends):
+                    continue
                 shares = np.hypot(*(ends[[0, -1]] - a[:2]).T) / length
                 out.append((float(shares.min()), float(shares.max())))
                 if min(a[2], b[2]) < 0:
