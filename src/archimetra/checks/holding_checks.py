@@ -11,6 +11,8 @@ from collections.abc import Iterator
 import msgspec
 import numpy as np
 import shapely
+from shapely.geometry import MultiLineString, Polygon
+from shapely.geometry.base import BaseGeometry
 
 from archimetra.base.findings import Finding, Severity
 from archimetra.checks.given import CheckInput
@@ -35,7 +37,7 @@ class _Slot(msgspec.Struct, frozen=True, eq=False):
 
     cut: Cut
     bit: Bit
-    ground: shapely.Geometry
+    ground: BaseGeometry
     tabs: FloatArray
 
 
@@ -103,7 +105,7 @@ def _last_pass(pass_no: np.ndarray) -> np.ndarray:
     return np.asarray(pass_no == pass_no.max())
 
 
-def _runs(points: FloatArray, low: np.ndarray) -> shapely.MultiLineString:
+def _runs(points: FloatArray, low: np.ndarray) -> MultiLineString:
     """Lines along consecutive low moves."""
     edges = np.flatnonzero(np.diff(np.concatenate(([0], low.astype(np.int8), [0]))))
     lines = []
@@ -112,7 +114,7 @@ def _runs(points: FloatArray, low: np.ndarray) -> shapely.MultiLineString:
         if np.ptp(run, axis=0).max() < 1e-9:  # a plunge on the spot still makes a hole
             run = np.vstack((run[0], run[0] + 1e-6))
         lines.append(shapely.linestrings(run))
-    return shapely.MultiLineString(lines)
+    return MultiLineString(lines)
 
 
 def _tab_middles(points: FloatArray, is_tab: np.ndarray) -> FloatArray:
@@ -128,7 +130,7 @@ def _tab_middles(points: FloatArray, is_tab: np.ndarray) -> FloatArray:
     return np.array(middles).reshape(-1, 2)
 
 
-def _is_held(piece: shapely.Polygon, whole: shapely.Polygon, fixtures: list[shapely.Polygon]) -> bool:
+def _is_held(piece: Polygon, whole: Polygon, fixtures: list[Polygon]) -> bool:
     """Under a clamp; or, where no clamps are drawn, at the sheet's edge."""
     if fixtures:
         return any(piece.intersects(f) for f in fixtures)

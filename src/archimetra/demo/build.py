@@ -80,7 +80,7 @@ def _dial_back(job: Job) -> Job:
                wall_allowance=0.3, floor_allowance=0.5)  # fmt: skip
     job = _cut(job, "board2", HoleCut, "Dowel holes", by_layer["dowels"], bit=BITS["6 mm straight"], goes_through=False,
                end_depth=12.0)  # fmt: skip
-    lines = []
+    lines: list[ShapeId] = []
     for x in (100.0, 220.0):
         done = shaping.draw_path(
             job, BoardId("board2"), Path.polyline([(x, 254.0), (x, 270.0)], closed=False), name="hanger"

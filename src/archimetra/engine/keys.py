@@ -8,6 +8,7 @@ from hashlib import blake2b
 import msgspec
 
 from archimetra.job.cuts import ProfileCut
+from archimetra.job.ids import LayerId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.task import Task, task_of
@@ -68,7 +69,7 @@ def lean_board(board: Board) -> Board:
     """The board with only the shapes its cuts take: all a planner needs."""
     used = {id_ for cut in board.cuts for id_ in cut.shapes}
     layers = {cut.layer for cut in board.cuts if cut.layer}
-    layers |= {cut.tabs.avoid for cut in board.cuts if isinstance(cut, ProfileCut) and cut.tabs.avoid}
+    layers |= {LayerId(cut.tabs.avoid) for cut in board.cuts if isinstance(cut, ProfileCut) and cut.tabs.avoid}
     # the name is all of a shape's description a finding may quote; where it came from concerns no planner
     shapes = tuple(
         msgspec.structs.replace(shape, form=None, origin=None, group="")

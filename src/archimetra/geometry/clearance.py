@@ -69,7 +69,8 @@ class Clearance:
         inside = kernels.inside_edges(start, end, cell, *self._sites, *self._xy, self._radius)
         self._chains = kernels.chains_of(start, end, cell, inside, self._radius, len(vertices))
         self._edges = (start, end, cell)
-        self._forms = kernels.edge_forms(start, end, cell, linear, *self._sites, *self._xy)
+        given: tuple[AnyArray, ...] = (start, end, cell, linear, *self._sites, *self._xy)
+        self._forms = kernels.edge_forms(*given)
         self._is_axis: BoolArray = inside & primary
         self._is_axis[1::2] = False  # one of each pair of twins
 
@@ -83,11 +84,8 @@ class Clearance:
             raise ValueError(f"an offset lies some way inside, got {distance}")
         if self._is_empty:
             return []
-        form, apex, fx, fy, h = self._forms
-        x, y, bulge, begins = kernels.level_curves(
-            distance * GRID_PER_MM, *self._chains, *self._edges, *self._sites, *self._xy, self._radius,
-            form, apex, fx, fy, h,
-        )  # fmt: skip
+        given: tuple[AnyArray, ...] = (*self._chains, *self._edges, *self._sites, *self._xy, self._radius, *self._forms)
+        x, y, bulge, begins = kernels.level_curves(distance * GRID_PER_MM, *given)
         nodes = np.column_stack((x, y)) / GRID_PER_MM
         out = []
         for first, last in zip(begins[:-1], begins[1:], strict=True):

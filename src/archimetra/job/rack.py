@@ -203,7 +203,7 @@ def origin_of(bit: Bit, rack: Rack) -> Bit | None:
 
 def compare(bit: Bit, rack_bit: Bit) -> tuple[Difference, ...]:
     """In what a job's bit differs from the rack's."""
-    out = []
+    out: list[Difference] = []
     for name in Bit.__struct_fields__:
         mine, theirs = getattr(bit, name), getattr(rack_bit, name)
         if name in _OWN or mine == theirs:

@@ -230,7 +230,7 @@ def _labels(piece: TestPiece, bit: Bit, taken: int, layer: LayerId) -> list[Shap
         for k, value in enumerate(piece.down.values)
     ]
     texts.append((_heading(piece), left, bottom - 4.2 * letter, Align.LEFT))
-    out = []
+    out: list[Shape] = []
     for text, x, y, align in texts:
         form = TextForm(text=text, font=LABEL_FONT, cap_height=round(letter, 2), align=align)
         paths = outlines_of(form)

@@ -178,7 +178,7 @@ def _split(axis: Axis, *, longest: float) -> Axis:
     counts = np.maximum(1, np.ceil(length / longest)).astype(np.int64)
     rows = np.repeat(np.arange(len(length)), counts)
     first = np.cumsum(counts) - counts
-    k = np.arange(len(rows)) - first[rows]
+    k = np.asarray(np.arange(len(rows)) - first[rows])
     t0, t1 = (k / counts[rows])[:, None], ((k + 1) / counts[rows])[:, None]
     d = (axis.b - axis.a)[rows]
     r = (axis.clearance_b - axis.clearance_a)[rows]
@@ -199,10 +199,10 @@ def _grown(axis: Axis, seed: BoolArray, allowed: BoolArray, level: FloatArray) -
     out = seed.copy()
     waiting = [int(k) for k in np.flatnonzero(seed)]
     while waiting:
-        k = waiting.pop()
+        here = waiting.pop()
         for end in range(2):
-            for other in keys[(int(ends[k, end, 0]), int(ends[k, end, 1]))]:
-                if not out[other] and level[other] == level[k]:
+            for other in keys[(int(ends[here, end, 0]), int(ends[here, end, 1]))]:
+                if not out[other] and level[other] == level[here]:
                     out[other] = True
                     waiting.append(other)
     return out

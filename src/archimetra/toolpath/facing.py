@@ -9,6 +9,7 @@ from collections.abc import Callable
 
 import numpy as np
 import shapely
+from shapely.geometry import Polygon
 
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
@@ -67,7 +68,7 @@ def _area(task: Task, cut: FacingCut) -> Region:
     return kept_region(task.shapes)
 
 
-def _raster(layer: Layer, task: Task, cut: FacingCut, area: shapely.Polygon, z: float, pass_no: int) -> None:
+def _raster(layer: Layer, task: Task, cut: FacingCut, area: Polygon, z: float, pass_no: int) -> None:
     """Straight lines to and fro whose ends lie so far past the area that the bit's edge runs past it."""
     radius = task.bit.radius
     # the centre goes as far out that the trailing edge is past by what is asked; sideways the edge itself is
@@ -82,8 +83,8 @@ def _raster(layer: Layer, task: Task, cut: FacingCut, area: shapely.Polygon, z: 
         line = np.array((row[0][0] - u * reach, row[-1][1] + u * reach))
         if is_back:
             line = line[::-1]
-        begin, end = (float(v) for v in line[0]), (float(v) for v in line[1])
-        bx, by = begin
+        bx, by = (float(v) for v in line[0])
+        end = (float(line[1, 0]), float(line[1, 1]))
         if first:
             layer.arrive(bx, by)
             layer.down(z, pass_no=pass_no)
@@ -94,7 +95,7 @@ def _raster(layer: Layer, task: Task, cut: FacingCut, area: shapely.Polygon, z: 
         is_back = not is_back
 
 
-def _spiral(layer: Layer, task: Task, area: shapely.Polygon, z: float, pass_no: int) -> None:
+def _spiral(layer: Layer, task: Task, area: Polygon, z: float, pass_no: int) -> None:
     """Loops from outside inwards, each linked to the next; the first runs half over the edge."""
     radius, cut = task.bit.radius, task.cut
     assert isinstance(cut, FacingCut)
@@ -135,7 +136,7 @@ def _spiral(layer: Layer, task: Task, area: shapely.Polygon, z: float, pass_no: 
         )  # fmt: skip
 
 
-def _beside(area: shapely.Polygon, at: tuple[float, float], reach: float) -> tuple[float, float]:
+def _beside(area: Polygon, at: tuple[float, float], reach: float) -> tuple[float, float]:
     """The place outside the area, away from it through ``at``, from which the bit does not touch it."""
     edge = area.exterior
     near = edge.interpolate(edge.project(shapely.points(at)))

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 
 import numpy as np
 import shapely
+from shapely.geometry import Polygon
 
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arrays import BoolArray
@@ -21,15 +22,16 @@ from archimetra.toolpath.moves import Move, MoveList, Role, Toolpath, empty_tool
 GAP_MM = 1.5  # between the bit (or its shank) and a fixture, sideways and above
 
 
-def outline_of(fixture: Fixture) -> shapely.Polygon:
+def outline_of(fixture: Fixture) -> Polygon:
     """The area a fixture stands on."""
     if fixture.kind is FixtureKind.SCREW:
-        return shapely.buffer(shapely.points(fixture.x, fixture.y), fixture.width / 2, quad_segs=16)
+        disc: Polygon = shapely.buffer(shapely.points(fixture.x, fixture.y), fixture.width / 2, quad_segs=16)
+        return disc
     w, d = fixture.width / 2, fixture.depth / 2
     turn = np.radians(fixture.degrees)
     u, v = np.array((np.cos(turn), np.sin(turn))), np.array((-np.sin(turn), np.cos(turn)))
     centre = np.array((fixture.x, fixture.y))
-    return shapely.Polygon([centre + a * w * u + b * d * v for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))])
+    return Polygon([centre + a * w * u + b * d * v for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))])
 
 
 def kept_clear(
@@ -65,7 +67,7 @@ def kept_clear(
     return made, tuple(found)
 
 
-def _rows_near(toolpath: Toolpath, zones: list[shapely.Polygon], tops: np.ndarray) -> BoolArray:
+def _rows_near(toolpath: Toolpath, zones: list[Polygon], tops: np.ndarray) -> BoolArray:
     """Moves that come into a zone below its top."""
     xyz, hits = toolpath.xyz, np.zeros(len(toolpath), dtype=bool)
     points, rows = straightened(xyz, toolpath.kind, toolpath.centre, chord_tolerance_mm=0.05)
@@ -91,7 +93,7 @@ def _rows_near(toolpath: Toolpath, zones: list[shapely.Polygon], tops: np.ndarra
 
 
 class _Builder:
-    def __init__(self, toolpath: Toolpath, zones: list[shapely.Polygon], tops: np.ndarray, heights: Heights) -> None:
+    def __init__(self, toolpath: Toolpath, zones: list[Polygon], tops: np.ndarray, heights: Heights) -> None:
         self.moves = MoveList()
         self.lost = [0.0] * len(zones)
         self._path, self._zones, self._tops, self._heights = toolpath, zones, tops, heights
@@ -152,7 +154,13 @@ class _Builder:
     def _go(self, a: np.ndarray, b: np.ndarray, kind: int, feed: float, role: int, pass_no: int) -> None:
         self._return_to(a, feed or 300.0)
         is_rapid = kind == Move.RAPID
-        self.moves.add_point(b, kind=Move.RAPID if is_rapid else Move.LINE, feed=feed, role=Role(role), pass_no=pass_no)
+        self.moves.add_point(
+            (float(b[0]), float(b[1]), float(b[2])),
+            kind=Move.RAPID if is_rapid else Move.LINE,
+            feed=feed,
+            role=Role(role),
+            pass_no=pass_no,
+        )
 
     def _inside(self, a: np.ndarray, b: np.ndarray) -> list[tuple[float, float]]:
         """Stretches of a straight move, as shares of it, that lie in a zone below its top."""

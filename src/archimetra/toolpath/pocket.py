@@ -13,11 +13,13 @@ from math import sqrt
 import msgspec
 import numpy as np
 import shapely
+from shapely.geometry import LineString, Polygon
+from shapely.geometry.base import BaseGeometry
 
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
-from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.geometry.clearance import Clearance
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, polygons_of
@@ -502,7 +504,7 @@ class _Pocket:
         tree = shapely.STRtree(parts)
         for loop in loops:
             line = shapely.linestrings(loop.ring)
-            if not zone.intersects(line):
+            if not shapely.intersects(zone, line):
                 continue
             for track in _clipped(loop, line, zone, turn=not self._right):
                 groups[_part_at(tree, track)].append(_Piece(track, loop.clearance))
@@ -593,7 +595,7 @@ class _Pocket:
 
     # ---- shared
 
-    def _may_stand(self, points: FloatArray) -> FloatArray:
+    def _may_stand(self, points: FloatArray) -> BoolArray:
         gaps = np.array([
             self._clearance.gap(p, q, limit=self._first + 1.0) for p, q in zip(points[:-1], points[1:], strict=True)
         ])  # fmt: skip
@@ -643,7 +645,7 @@ class _Pocket:
         for x, y, diameter, hole_depth in self._holes:
             if diameter < self._bit.diameter - 0.02 or hole_depth < depth - 1e-6:
                 continue
-            if node.border.intersects(shapely.points(x, y)):
+            if shapely.intersects(node.border, shapely.points(x, y)):
                 return x, y
         return None
 
@@ -659,9 +661,9 @@ def _open_holes(task: Task) -> list[tuple[float, float, float, float]]:
     return out
 
 
-def _clipped(loop: Loop, line: shapely.LineString, zone: Region, *, turn: bool) -> list[Track]:
+def _clipped(loop: Loop, line: LineString, zone: Region, *, turn: bool) -> list[Track]:
     """The stretches of a loop inside a zone, walked as the loop is; the whole loop where it never leaves it."""
-    if zone.contains(line):
+    if shapely.contains(zone, line):
         return [loop.track]
     out = []
     for points in _pieces(shapely.intersection(line, zone)):
@@ -674,7 +676,7 @@ def _clipped(loop: Loop, line: shapely.LineString, zone: Region, *, turn: bool) 
     return out
 
 
-def _pieces(geometry: shapely.Geometry) -> list[FloatArray]:
+def _pieces(geometry: BaseGeometry) -> list[FloatArray]:
     lines = [part for part in shapely.get_parts(geometry) if part.geom_type == "LineString"]
     if not lines:
         return []
@@ -684,7 +686,9 @@ def _pieces(geometry: shapely.Geometry) -> list[FloatArray]:
 
 
 def _part_at(tree: shapely.STRtree, track: Track) -> int:
-    return int(tree.nearest(shapely.points(track.points(np.array([track.length / 2]))[0])))
+    nearest = tree.nearest(shapely.points(track.points(np.array([track.length / 2]))[0]))
+    assert nearest is not None
+    return int(nearest)
 
 
 def _nearest_first(roots: list[Node]) -> list[Node]:
@@ -708,7 +712,7 @@ def _in_reach_order(strokes: list[FloatArray], at: tuple[float, float, float]) -
     return [strokes[k] if k >= 0 else strokes[~k][::-1] for k in order]
 
 
-def _touches(polygon: shapely.Polygon, line: FloatArray) -> bool:
+def _touches(polygon: Polygon, line: FloatArray) -> bool:
     return bool(polygon.intersects(shapely.points(line[0])) or polygon.distance(shapely.points(line[0])) < 0.02)
 
 

@@ -91,7 +91,9 @@ def _paired(rough: list[Contour], last: Contours | None) -> list[tuple[Contour, 
         if contour.path is None or not lines:
             alone.append((contour, list[Contour]()))
             continue
-        groups[where[int(tree.nearest(shapely.points(contour.ring[len(contour.ring) // 2])))]].append(contour)
+        nearest = tree.nearest(shapely.points(contour.ring[len(contour.ring) // 2]))
+        assert nearest is not None
+        groups[where[int(nearest)]].append(contour)
     return [*zip(rough, groups, strict=True), *alone]
 
 
@@ -438,7 +440,9 @@ class _Outlines:
             self._tree = shapely.STRtree(lines)
         if not self._owners:
             return ShapeId("")
-        return self._owners[int(self._tree.nearest(shapely.points(at)))]
+        nearest = self._tree.nearest(shapely.points(at))
+        assert nearest is not None
+        return self._owners[int(nearest)]
 
     def is_clear(self, points: FloatArray) -> BoolArray:
         """Whether the bit's centre may stand at points beside the kept wood."""

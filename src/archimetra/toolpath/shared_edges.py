@@ -6,8 +6,11 @@ from collections.abc import Sequence
 
 import numpy as np
 import shapely
+from shapely.geometry import LineString, MultiLineString
 
 from archimetra.geometry.arcfit import fit_arcs
+from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, polygons_of
 from archimetra.toolpath.contours import FIT_MM, Contour, _outer_rings
 
@@ -19,7 +22,7 @@ def contours_cut_once(region: Region, *, reach: float, keeps_right: bool) -> lis
     """The outside contours of every part; where a later one runs along an earlier one that stretch is left out, and what is
     left of it is open lines."""
     out: list[Contour] = []
-    done = shapely.MultiLineString()
+    done = MultiLineString()
     for part in polygons_of(region):
         for ring in _outer_rings(part, reach):
             line = shapely.linestrings(ring)
@@ -36,13 +39,13 @@ def contours_cut_once(region: Region, *, reach: float, keeps_right: bool) -> lis
     return out
 
 
-def _joined(pieces: Sequence[shapely.LineString]) -> list[np.ndarray]:
+def _joined(pieces: Sequence[LineString]) -> list[FloatArray]:
     """Pieces of one ring that meet at its seam put together; specks dropped."""
-    merged = shapely.line_merge(shapely.multilinestrings(list(pieces))) if len(pieces) else shapely.MultiLineString()
+    merged = shapely.line_merge(shapely.multilinestrings(list(pieces))) if len(pieces) else MultiLineString()
     lines = [shapely.get_coordinates(line) for line in shapely.get_parts(merged)]
     return [line for line in lines if np.hypot(*np.diff(line, axis=0).T).sum() > SHORTEST_MM]
 
 
-def _of(path, keeps_right: bool) -> Contour:
+def _of(path: Path, keeps_right: bool) -> Contour:
     at = (float(path.nodes[0, 0]), float(path.nodes[0, 1]))
     return Contour(path, at, path.flatten(FIT_MM), keeps_right)

@@ -12,13 +12,15 @@ from collections.abc import Callable
 
 import numpy as np
 import shapely
+from shapely.geometry import Polygon
 
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import to_arcs
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import Region, as_region
 from archimetra.job.bits import UNDERCUTS, BitKind
-from archimetra.job.cuts import EngraveCut, HoleCut, PocketCut, ProfileCut, Side, SlotCut
+from archimetra.job.cut_parts import Side
+from archimetra.job.cuts import EngraveCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.circles import circles_of
 from archimetra.toolpath.contours import FIT_MM, kept_region
@@ -117,7 +119,7 @@ def _way_out(task: Task, end: FloatArray, outward: FloatArray, open_area: Region
     """Where the head can come down and be lifted: at the line's end if that is open, or straight on past the sheet's edge
     where it is near."""
     head = shapely.buffer(shapely.points(end), task.bit.radius - _SLACK_MM)
-    if not open_area.is_empty and open_area.covers(head):
+    if not open_area.is_empty and bool(shapely.covers(open_area, head)):
         return end
     sheet = shapely.box(0, 0, task.sheet.width, task.sheet.height)
     reach = task.bit.radius + PAST_MM
@@ -150,7 +152,7 @@ def opened(task: Task) -> Region:
         elif isinstance(cut, EngraveCut) or (isinstance(cut, ProfileCut) and cut.side is Side.ON):
             lines = [shapely.linestrings(p.flatten(0.01)) for s in earlier.shapes for p in s.placed() if len(p)]
             areas.extend(shapely.buffer(line, bit.radius) for line in lines)
-    return as_region(shapely.union_all(areas)) if areas else as_region(shapely.Polygon())
+    return as_region(shapely.union_all(areas)) if areas else as_region(Polygon())
 
 
 def _relief(task: Task) -> list[Finding]:
@@ -170,7 +172,7 @@ def _relief(task: Task) -> list[Finding]:
                 shapely.buffer(shapely.linestrings(p.flatten(0.02)), earlier.bit.radius)
                 for s in earlier.shapes for p in s.placed() if len(p)
             ]  # fmt: skip
-    ground = shapely.union_all(grooves) if grooves else shapely.Polygon()
+    ground = shapely.union_all(grooves) if grooves else Polygon()
     bare = [line for line in lines if shapely.length(shapely.difference(line, ground)) > task.bit.diameter]
     if not bare:
         return []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from typing import Any
 
 import msgspec
 import shapely
@@ -13,7 +14,7 @@ from archimetra.job.bits import UNDERCUTS, Bit, BitKind
 from archimetra.job.cut_parts import Side
 from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.edit import Edit, board_of, replace
-from archimetra.job.ids import BoardId, CutId, LayerId
+from archimetra.job.ids import BitId, BoardId, CutId, LayerId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.circles import circles_of, sizes_of
@@ -43,7 +44,7 @@ def suggestions(
     ids = tuple(shape.id for shape in shapes)
     out: list[Suggestion] = []
 
-    def offer(kind: type[Cut], title: str, why: str, bit: Bit, **fields: object) -> None:
+    def offer(kind: type[Cut], title: str, why: str, bit: Bit, **fields: Any) -> None:
         def make() -> tuple[Edit, CutId]:
             taken, own = bits.taken(bit)
             taken_ids = () if layer else ids
@@ -135,7 +136,7 @@ class _Bits:
         self._own = list(job.bits)
         self._shop = [bit for bit in shop.bits if all(bit.name != own.name for own in job.bits)]
 
-    def taken(self, bit: Bit) -> tuple[Job, str]:  # type: ignore[override]
+    def taken(self, bit: Bit) -> tuple[Job, BitId]:
         """The job with this bit in it, and its id there."""
         if any(own.id == bit.id and own is bit for own in self._own):
             return self._job, bit.id

@@ -11,8 +11,8 @@ from collections.abc import Iterator
 import msgspec
 
 from archimetra.job.bits import Bit, Recipe
-from archimetra.job.cut_parts import Entry
-from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, Side, SlotCut
+from archimetra.job.cut_parts import Entry, Side
+from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.job import Board, Job
 from archimetra.job.recipes import held
 from archimetra.job.shapes import Shape
@@ -61,7 +61,10 @@ def task_of(job: Job, board: Board, cut: Cut) -> Task:
     if face > 0:
         sheet = replace(sheet, readings=(max(sheet.thickest - face, 0.1),))
     recipe = held(cut.recipe(bit, sheet.material), job.machine).recipe
-    larger, parts, zones, earlier = None, (), (), ()
+    larger: Bit | None = None
+    parts: tuple[Shape, ...] = ()
+    zones: tuple[Shape, ...] = ()
+    earlier: tuple[Earlier, ...] = ()
     if isinstance(cut, PocketCut):
         larger = _larger_bit(job, board, cut)
         root = board.whose_shapes(cut)

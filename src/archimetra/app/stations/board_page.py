@@ -52,7 +52,8 @@ class BoardPage(Page):
         self._clamp_words = form.heading("Clamps and screws")
         form.add(label("What the bit must not run into. Drag them on the plan to where they stand.", "note"))
         self._which = self.combo_row(form, "Shown", self._choose_fixture)
-        self._fixture_rows = []
+        self._fixture = 0
+        self._fixture_rows: list[QuantityField] = []
         for text, name, note in (
             ("From the left", "x", "to its middle"),
             ("From the front", "y", "to its middle"),
@@ -60,7 +61,7 @@ class BoardPage(Page):
             ("Depth of clamp", "depth", ""),
             ("Height of clamp", "height", "above the sheet"),
         ):
-            row = self.length_row(
+            made = self.length_row(
                 form,
                 text,
                 key=lambda n=name: f"{session.board.id}.fixture{self._fixture}.{n}",
@@ -68,13 +69,12 @@ class BoardPage(Page):
                 edit=lambda mm, n=name: self._change_fixture(**{n: mm}),
                 note=(lambda w=note: w) if note else None,
             )
-            self._fixture_rows.append(row)
+            self._fixture_rows.append(made)
         turned = self.number_row(
             form, "Turned", get=lambda: self.fixture.degrees if self.fixture is not None else 0.0,
             edit=lambda v: self._change_fixture(degrees=v % 360.0), note=lambda: "° counter-clockwise",
         )  # fmt: skip
         self._fixture_rows.append(turned)
-        self._fixture = 0
         self._fixture_buttons = self.buttons(
             form,
             (
@@ -205,9 +205,10 @@ class BoardPage(Page):
         words = [f"{f.kind.value} {k + 1}" for k, f in enumerate(fixtures)]
         self._clamp_words.setText(f"{len(fixtures)}" if fixtures else "none")
         fill(self._which, words, self._fixture if fixtures else -1)
-        for widget in (self._which, *self._fixture_rows):
-            shown(widget, bool(fixtures))
-            beside = widget.property("label")
+        rows: tuple[QWidget, ...] = (self._which, *self._fixture_rows)
+        for row in rows:
+            shown(row, bool(fixtures))
+            beside = row.property("label")
             if beside is not None:
                 shown(beside, bool(fixtures))
         self._fixture_buttons[2].setEnabled(bool(fixtures))

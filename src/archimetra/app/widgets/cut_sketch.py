@@ -149,7 +149,7 @@ class CutSketch(QWidget):
             painter.drawPolygon(body)
         painter.restore()
 
-    def _paint_details(self, painter: QPainter, data: CutSketchData, at, k: float, half: float, bottom: float) -> None:  # type: ignore[no-untyped-def]
+    def _paint_details(self, painter: QPainter, data: CutSketchData, at, k: float, half: float, bottom: float) -> None:
         if data.tab > 0 and data.end >= data.sheet.thinnest:
             box = QRectF(at(-half, 0).x(), bottom - data.tab * k, 2 * half * k, data.tab * k)
             painter.setPen(QPen(self.tokens.color("caution"), 1.3))

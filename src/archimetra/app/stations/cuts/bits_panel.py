@@ -21,6 +21,7 @@ from archimetra.job import edits, rack
 from archimetra.job.bits import UNDERCUTS, Bit, BitKind, Flutes, Spin
 from archimetra.job.edit import Edit
 from archimetra.job.ids import BitId
+from archimetra.job.starter_rack import starter_rack
 
 replace = msgspec.structs.replace
 
@@ -125,10 +126,7 @@ class BitsPanel(Panel):
 
     def _last_row(self, field: QWidget) -> tuple[QWidget, QWidget]:
         """The label and the field of the row made last."""
-        layout = self.form.column.itemAt(self.form.column.count() - 1).layout()
-        assert layout is not None
-        left = layout.itemAt(0).widget()
-        assert left is not None
+        left: QWidget = field.property("label")
         return left, field
 
     @property
@@ -236,7 +234,7 @@ class BitsPanel(Panel):
             self.shop = rack.load_rack()
         except ArchimetraError as error:
             self.say_problem(str(error))
-            self.shop = rack.Rack(bits=rack.starter_rack())
+            self.shop = rack.Rack(bits=starter_rack())
 
     def _save(self, changed: rack.Rack) -> bool:
         try:

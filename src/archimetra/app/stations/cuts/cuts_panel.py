@@ -28,6 +28,8 @@ from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
 from archimetra.job.ids import CutId, LayerId, ShapeId
 from archimetra.job.recipes import held, judge
 from archimetra.job.sheet import Sheet
+from archimetra.job.starter_rack import starter_rack
+from archimetra.toolpath.moves import PathMark
 from archimetra.toolpath.passes import pass_depths
 
 replace = msgspec.structs.replace
@@ -68,8 +70,10 @@ class CutsPanel(Panel):
         self._order.setStyleSheet("text-align: left;")
         self._order.clicked.connect(self._order_by_itself)
         form.add(self._order)
+        kits_form = Form()
+        self._kits = form.add(kits_form)
         self._kit_row = self.buttons(
-            form,
+            kits_form,
             ("Save as kit …", "Keep these cuts to lay them on other artwork, layer by layer", self._save_kit),
             ("Lay a kit …", "Cuts saved before, on the layers of this board that bear the same names", self._lay_kit),
         )
@@ -218,7 +222,7 @@ class CutsPanel(Panel):
             else "In your own order; order them by themselves"
         )
         shown(self._order, several)
-        shown(self._kit_row[0].parentWidget(), bool(board.cuts) or (bool(board.layers) and bool(kits.saved_kits())))
+        shown(self._kits, bool(board.cuts) or (bool(board.layers) and bool(kits.saved_kits())))
         self._kit_row[0].setEnabled(bool(board.cuts))
         has_cut = session.cut_id is not None and board.cut(session.cut_id) is not None
         shown(self._detail, has_cut)
@@ -327,7 +331,7 @@ class CutsPanel(Panel):
             + "."
         )
 
-    def _path_marks(self):  # type: ignore[no-untyped-def]
+    def _path_marks(self) -> tuple[PathMark, ...]:
         plan, board = self.session.plan, self.session.board
         if plan is None or plan.board != board.id:
             return ()
@@ -427,7 +431,7 @@ class CutsPanel(Panel):
         self._suggested_for = None
         self._show_suggestions()
 
-    def _whole_layer(self, picked):  # type: ignore[no-untyped-def]
+    def _whole_layer(self, picked):
         """The layer whose shapes are exactly those picked."""
         board = self.session.board
         layers = {shape.layer for shape in picked}
@@ -442,7 +446,7 @@ class CutsPanel(Panel):
             return None
         return layer
 
-    def _take(self, suggestion) -> None:  # type: ignore[no-untyped-def]
+    def _take(self, suggestion) -> None:
         try:
             edit, cut_id = suggestion.make()
         except (ValueError, ArchimetraError) as error:
@@ -457,7 +461,7 @@ class CutsPanel(Panel):
                 self.shop = rack.load_rack()
             except ArchimetraError as error:
                 self.tell(str(error))
-                self.shop = rack.Rack(bits=rack.starter_rack())
+                self.shop = rack.Rack(bits=starter_rack())
         return self.shop
 
     # ---- edits
@@ -465,7 +469,7 @@ class CutsPanel(Panel):
     def tell(self, problem: str) -> None:
         self.say_problem(problem)
 
-    def _override(self, name: str, value: float):  # type: ignore[no-untyped-def]
+    def _override(self, name: str, value: float):
         general = getattr(self.bit.recipe_for(self.session.board.sheet.material), name)
         own = None if abs(value - general) < 1e-9 else value
         return cutting.override(self.session.job, self.chosen_ids, name, own)
@@ -541,7 +545,7 @@ class CutsPanel(Panel):
         if chosen is not None and chosen.text() in saved:
             self.lay_kit(saved[chosen.text()])
 
-    def lay_kit(self, path) -> None:  # type: ignore[no-untyped-def]
+    def lay_kit(self, path) -> None:
         s = self.session
         try:
             laid = kits.lay_kit(s.job, s.board.id, kits.load_kit(path))
@@ -562,7 +566,7 @@ class CutsPanel(Panel):
             editor.show_theme(tokens)
 
 
-def badge_icon(bit: Bit):  # type: ignore[no-untyped-def]
+def badge_icon(bit: Bit):
     from PySide6.QtGui import QIcon
 
     return QIcon(badge_pixmap(bit))

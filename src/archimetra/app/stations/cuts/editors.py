@@ -224,7 +224,7 @@ class PocketEditor(Editor):
         root = board.whose_shapes(cut)
         is_rest = root is not cut
         self._rest_words.setText(
-            f"Clears only what the bit of '{board.cut(cut.rest_of).name}' cannot reach; shapes and depths are those of "
+            f"Clears only what the bit of '{getattr(board.cut(cut.rest_of), 'name', '')}' cannot reach; shapes and depths are those of "
             f"'{root.name}'." if is_rest else ""
         )  # fmt: skip
         shown(self._rest_words, is_rest)
