@@ -37,6 +37,7 @@ from archimetra.base.errors import JobFileError
 from archimetra.demo import artwork
 from archimetra.engine.autosave import left_by_crashes
 from archimetra.job import edits
+from archimetra.job import cutting
 from archimetra.job.cut_parts import Side
 from archimetra.job.cuts import ProfileCut
 from archimetra.job.file import JobFile, load_job
@@ -345,7 +346,11 @@ class TestCuts:
         next(b for b in offers if b.accessibleName() == "Add Opening, inside").click()
         settle(qtbot, window)
         assert len(session.board.cuts) == 5
-        assert session.cut_id == session.board.cuts[-1].id
+        added = session.board.cut(session.cut_id)
+        assert added.side is Side.INSIDE
+        assert session.board.cuts[-1].name == "Outline", "what lies inside comes before the outline"
+        session.apply(cutting.reorder_cut(session.job, session.board.id, added.id, 9))
+        settle(qtbot, window)
         assert "order-inside" in {f.code for f in session.plan.findings}
         assert "finding" in window.status.findings.text()
 

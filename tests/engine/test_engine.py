@@ -26,7 +26,7 @@ from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import edits, landing, layering, placing
+from archimetra.job import cutting, edits, landing, layering, placing
 from archimetra.job.cut_parts import Entry, Overrides, Side, Tabs
 from archimetra.job.file import JobFile
 from archimetra.job.ids import ShapeId
@@ -280,8 +280,9 @@ class TestChecks:
         edit, _ = edits.add_profile(edit.job, board.id, ids, name="Knob")
         codes = {f.code for f in plan_board(edit.job, edit.job.boards[0], {}).findings}
         assert "order-inside" not in codes
-        into = placing.map_shapes(edit.job, board.id, ids, Affine.shift(-95, -95), label="into the wood")
-        codes = {f.code for f in plan_board(into.job, into.job.boards[0], {}).findings}
+        into = placing.map_shapes(edit.job, board.id, ids, Affine.shift(-95, -95), label="into the wood").job
+        into = cutting.reorder_cut(into, board.id, cut.id, 0).job  # left to itself it would run last
+        codes = {f.code for f in plan_board(into, into.boards[0], {}).findings}
         assert "order-inside" in codes
         assert cut.is_on
 

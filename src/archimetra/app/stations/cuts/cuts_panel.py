@@ -82,7 +82,7 @@ class CutsPanel(Panel):
         self._detail.setLayout(holder.column)
         form.add(self._detail)
         self._build_detail(holder)
-        self._suggest_timer = QTimer()
+        self._suggest_timer = QTimer(form)  # gone with the page
         self._suggest_timer.setSingleShot(True)
         self._suggest_timer.setInterval(30)
         self._suggest_timer.timeout.connect(self._show_suggestions)
