@@ -51,12 +51,13 @@ def loose_pieces(given: CheckInput) -> Iterator[Finding]:
     whole = shapely.box(0, 0, sheet.width, sheet.height)
     ground = shapely.union_all([slot.ground for slot in slots])
     pieces = [p for p in polygons_of(shapely.difference(whole, ground)) if not p.buffer(-SMALLEST_MM / 2).is_empty]
+    tree = shapely.STRtree([slot.ground for slot in slots])
     held_by = [outline_of(fixture) for fixture in given.board.fixtures]
     for piece in pieces:
         if _is_held(piece, whole, held_by):
             continue
         near = shapely.buffer(piece, 0.5)
-        beside = [slot for slot in slots if slot.ground.intersects(near)]
+        beside = [slots[k] for k in sorted(tree.query(near, predicate="intersects"))]
         count = 0
         for slot in beside:
             if len(slot.tabs):
@@ -134,6 +135,10 @@ def _is_held(piece: Polygon, whole: Polygon, fixtures: list[Polygon]) -> bool:
     """Under a clamp; or, where no clamps are drawn, at the sheet's edge."""
     if fixtures:
         return any(piece.intersects(f) for f in fixtures)
+    x0, y0, x1, y1 = piece.bounds
+    w, h = whole.bounds[2:]
+    if x0 > 0.01 and y0 > 0.01 and x1 < w - 0.01 and y1 < h - 0.01:
+        return False
     return float(shapely.length(shapely.intersection(piece.exterior, shapely.buffer(whole.exterior, 0.01)))) > EDGE_MM
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import lru_cache
 
 import shapely
 from shapely.geometry import Polygon
@@ -40,6 +41,7 @@ def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
                 )
 
 
+@lru_cache(maxsize=4000)
 def _lines_of(shape: Shape) -> BaseGeometry:
     lines: BaseGeometry = shapely.multilinestrings([path.flatten(0.05) for path in shape.placed() if len(path)])
     return lines

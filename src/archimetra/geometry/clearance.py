@@ -14,6 +14,9 @@ site) of the level curve.
 
 from __future__ import annotations
 
+import gc
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import NamedTuple
 
 import numpy as np
@@ -59,7 +62,8 @@ class Clearance:
         a = np.vstack(rings)
         b = np.vstack([np.roll(ring, -1, axis=0) for ring in rings])
         self._outline = (np.ascontiguousarray(a / GRID_PER_MM), np.ascontiguousarray(b / GRID_PER_MM))
-        start, end, cell, primary, linear, vertices, category, site = _diagram(a, b)
+        with _no_collecting():
+            start, end, cell, primary, linear, vertices, category, site = _diagram(a, b)
         is_segment = category == 3
         origin = np.where((category == 2)[:, None], b[site], a[site]).astype(np.float64)
         toward = np.where(is_segment[:, None], b[site], origin).astype(np.float64)
@@ -232,21 +236,40 @@ def _snapped(ring: FloatArray) -> IntArray:
     return grid
 
 
+@contextmanager
+def _no_collecting() -> Iterator[None]:
+    """No garbage collection for a moment: it would look again and again at some hundred thousand objects that all live."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was_on:
+            gc.enable()
+
+
 def _diagram(
     a: IntArray, b: IntArray
 ) -> tuple[IntArray, IntArray, IntArray, BoolArray, BoolArray, FloatArray, IntArray, IntArray]:
     """The diagram as flat arrays: half-edges (start, end, cell, primary, linear), vertices, and each cell's site category
     (0, 1: a segment's begin; 2: its end; 3: the segment) and segment number. Twins are neighbours: e and e ^ 1."""
     diagram = pyvoronoi.Pyvoronoi(1)
-    for p, q in zip(a.tolist(), b.tolist(), strict=True):
-        diagram.AddSegment([p, q])
+    for segment in np.stack((a, b), axis=1).tolist():
+        diagram.AddSegment(segment)
     diagram.Construct()
+    # object by object is the only way out of the package; of each pair of twins only the cell of the second is new
     count = diagram.CountEdges()
     read = diagram.GetEdge
+    pairs = np.array(
+        [
+            (e.start, e.end, e.cell, f.cell, e.is_primary, e.is_linear)
+            for e, f in zip(map(read, range(0, count, 2)), map(read, range(1, count, 2)), strict=True)
+        ],
+        dtype=np.int64,
+    ).reshape(-1, 6)
     edges = np.empty((count, 5), dtype=np.int64)
-    for k in range(count):
-        edge = read(k)
-        edges[k] = (edge.start, edge.end, edge.cell, edge.is_primary, edge.is_linear)
+    edges[0::2] = pairs[:, (0, 1, 2, 4, 5)]
+    edges[1::2] = pairs[:, (1, 0, 3, 4, 5)]
     vertices = np.array([(v.X, v.Y) for v in map(diagram.GetVertex, range(diagram.CountVertices()))])
     cells = [diagram.GetCell(k) for k in range(diagram.CountCells())]
     category = np.array([3 if cell.contains_segment else cell.source_category for cell in cells], dtype=np.int64)

@@ -19,7 +19,7 @@ from shapely.geometry.base import BaseGeometry
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
-from archimetra.geometry.arrays import BoolArray, FloatArray
+from archimetra.geometry.arrays import BoolArray, ByteArray, FloatArray
 from archimetra.geometry.clearance import Clearance
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, polygons_of
@@ -123,6 +123,7 @@ class _Pocket:
         self._right = walks_right(cut.direction, task.bit)
         self._holes = _open_holes(task)
         self._turned: dict[Track, Track] = {}
+        self._rounds: dict[tuple[Track, float], tuple[FloatArray, ByteArray, FloatArray]] = {}
         self._root: Node | None = None
         self._is_open = False  # whether this pocket has opened the level above the one it cuts
 
@@ -286,9 +287,25 @@ class _Pocket:
         layer = self._layer
         z_from = layer.at[2]
         ramp = ramp_length(z_from - z, self._cut.ramp_degrees) if z_from > z + 1e-9 else 0.0
+        if ramp == 0.0:
+            self._level_round(track, a, z, pass_no)
+            return
         lay_pass(
             layer.moves, track, a=a, b=a + ramp + track.length, z_from=z_from, z_to=z, ramp=ramp, lifts=no_lifts(track),
             feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+        )  # fmt: skip
+
+    def _level_round(self, track: Track, a: float, z: float, pass_no: int) -> None:
+        """Once round at one height; every pass goes the same way round, so the way is worked out once."""
+        known = self._rounds.get((track, a))
+        if known is None:
+            stations = np.concatenate(([a], track.nodes_between(a, a + track.length), [a + track.length]))
+            known = self._rounds[track, a] = track.moves(stations)
+        points, kind, centre = known
+        n = len(points) - 1
+        self._layer.add(
+            np.column_stack((points[1:], np.full(n, z))), kind[1:], centre[1:], np.full(n, self._layer.feed),
+            np.full(n, Role.CUT, dtype=np.uint8), pass_no,
         )  # fmt: skip
 
     def _stroke(self, line: FloatArray, z_above: float, z: float, pass_no: int) -> None:
