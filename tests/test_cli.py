@@ -127,7 +127,13 @@ class TestTelling:
         told = json.loads(capsys.readouterr().out)
         assert told["job"] == "Quay tide clock"
         board = told["boards"][0]
-        assert [row["board"] for row in told["boards"]][1:] == ["Dial back", "Star plug", "Hands", "Notice board", "Test piece"]
+        assert [row["board"] for row in told["boards"]][1:] == [
+            "Dial back",
+            "Star plug",
+            "Hands",
+            "Notice board",
+            "Test piece",
+        ]
         assert set(board) == {"board", "seconds", "cuts", "moves", "findings"}
         assert board["seconds"] > 300
         assert board["findings"] == []

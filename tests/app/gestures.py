@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QColor, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QLineEdit
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit
 
 
 def field(window, name: str) -> QLineEdit:
@@ -30,6 +30,12 @@ def note_beside(edit: QLineEdit) -> str:
 
 def button(window, text: str) -> QAbstractButton:
     return next(w for w in window.findChildren(QAbstractButton) if w.text() == text and w.isVisible())
+
+
+def choose(window, name: str, text: str) -> None:
+    combo = next(w for w in window.findChildren(QComboBox) if w.accessibleName() == name and w.isVisible())
+    combo.setCurrentIndex(combo.findText(text))
+    combo.activated.emit(combo.currentIndex())
 
 
 def named(window, name: str) -> QAbstractButton:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import msgspec
 import pytest
-from PySide6.QtWidgets import QComboBox, QToolButton
+from PySide6.QtWidgets import QToolButton
 
 from app.conftest import settle
-from app.gestures import button, field, named, note_beside, type_into
+from app.gestures import button, choose, field, named, note_beside, type_into
 from archimetra.app.stations import STATIONS
 from archimetra.app.widgets.form import Fold
 from archimetra.demo import artwork, quay_tide_clock
@@ -15,12 +15,6 @@ from archimetra.job.cut_parts import Direction, Entry
 from archimetra.job.file import JobFile
 from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Material, ZeroAt
-
-
-def choose(window, name: str, text: str) -> None:
-    combo = next(w for w in window.findChildren(QComboBox) if w.accessibleName() == name and w.isVisible())
-    combo.setCurrentIndex(combo.findText(text))
-    combo.activated.emit(combo.currentIndex())
 
 
 class TestBoardPage:

@@ -36,8 +36,7 @@ from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.base.errors import JobFileError
 from archimetra.demo import artwork
 from archimetra.engine.autosave import left_by_crashes
-from archimetra.job import edits
-from archimetra.job import cutting
+from archimetra.job import cutting, edits
 from archimetra.job.cut_parts import Side
 from archimetra.job.cuts import ProfileCut
 from archimetra.job.file import JobFile, load_job

@@ -15,7 +15,7 @@ from archimetra.base.errors import OutputError
 from archimetra.demo import quay_tide_clock
 from archimetra.engine.planning import plan_board
 from archimetra.job import edits
-from archimetra.job.cut_parts import Lead, Entry, Overrides, Side, Tabs
+from archimetra.job.cut_parts import Entry, Lead, Overrides, Side, Tabs
 from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Machine, Zero, ZeroAt, ZeroZ
 from archimetra.output.controllers import controller, controllers

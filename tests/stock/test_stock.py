@@ -25,7 +25,12 @@ from archimetra.toolpath.task import task_of
 from shapes import brute_heights, job_with, straight_bit, vee_bit
 
 BALL = Bit(id=BitId("bit1"), name="ball", kind=BitKind.BALL, diameter=6.0)
-BITS = {"flat": straight_bit(6.0), "ball": BALL, "V": vee_bit(60), "V with a flat": vee_bit(90, 10, 0.8)}
+TAPER = Bit(id=BitId("bit1"), name="taper", kind=BitKind.TAPERED_BALL, diameter=6.0, tip_ball=1.5, angle=20.0)
+POINTED = Bit(id=BitId("bit1"), name="drill", kind=BitKind.DRILL, diameter=5.0, angle=118.0)
+BITS = {
+    "flat": straight_bit(6.0), "ball": BALL, "V": vee_bit(60), "V with a flat": vee_bit(90, 10, 0.8), "tapered ball": TAPER,
+    "drill": POINTED,
+}  # fmt: skip
 SHEET = Sheet(width=60.0, height=40.0, readings=(12.0,))
 
 

@@ -100,7 +100,7 @@ def first_recipe(bit: Bit, material: Material, machine: Machine | None = None) -
         speed = min(max(speed, machine.min_rpm), machine.max_rpm)
     load = low + (high - low) / 3
     feed = load * speed * bit.flutes
-    feed = max(60.0, min(feed, 6000.0 if machine is None else machine.max_feed))
+    feed = max(60.0, min(feed, Machine().max_feed if machine is None else machine.max_feed))
     depth = max(0.1, PASS_SHARES[material] * diameter)
     if bit.kind is BitKind.SURFACING:
         depth = 1.0 if material is not Material.ALUMINIUM else 0.2

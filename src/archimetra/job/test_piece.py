@@ -71,7 +71,9 @@ class Scale(msgspec.Struct, frozen=True, kw_only=True):
         if self.count == 1:
             return (self.first,)
         step = (self.last - self.first) / (self.count - 1)
-        return tuple(round(self.first + k * step, 4) for k in range(self.count))
+        return tuple(
+            float(f"{self.first + k * step:.3g}") for k in range(self.count)
+        )  # as they can be read off a label
 
 
 class TestPiece(msgspec.Struct, frozen=True, kw_only=True):

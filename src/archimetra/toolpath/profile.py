@@ -236,14 +236,16 @@ class _Profile:
                 out = self._lead_at(track, contour, b, is_in=False)
             if out is not None and layer.at[2] <= z_to + 1e-9:
                 lay_lead(layer, out, is_in=False, pass_no=pass_no, feed=feed)
-            if lead_in is not None and not is_deepest:
+            a, z = b, z_to  # the next pass begins where this one ended, with a lead of its own
+            if is_deepest:
+                break
+            was_led = lead_in is not None or out is not None
+            lead_in = self._lead_at(track, contour, a, is_in=True) if lead_in is not None else None
+            if lead_in is not None:
                 self._back_to(lead_in.far, pass_no, contour)
-            elif lead_in is None:
-                if out is not None and not is_deepest:
-                    layer.arrive(*self._point(track, b))
-                    layer.down(z_to, pass_no=pass_no, is_open=True)
-                a = b
-            z = z_to
+            elif was_led:
+                layer.arrive(*self._point(track, a))
+                layer.down(z_to, pass_no=pass_no, is_open=True)
 
     def _lifts(self, track: Track, spans: FloatArray, deepest: float) -> Lifts:
         if not len(spans):

@@ -72,7 +72,7 @@ class BoardPage(Page):
             self._fixture_rows.append(made)
         turned = self.number_row(
             form, "Turned", get=lambda: self.fixture.degrees if self.fixture is not None else 0.0,
-            edit=lambda v: self._change_fixture(degrees=v % 360.0), note=lambda: "° counter-clockwise",
+            edit=lambda v: self._change_fixture(degrees=v % 360.0), note=lambda: "° to the left",
         )  # fmt: skip
         self._fixture_rows.append(turned)
         self._fixture_buttons = self.buttons(

@@ -133,7 +133,7 @@ class Editor(Rows):
         box = QCheckBox(text)
         box.setToolTip(tip)
         box.clicked.connect(lambda on: self.set(text, name, on, part))
-        box.setProperty("label", form.row("", box))
+        form.add(box)
         self._checks.append((box, name, part))
         if when is not None:
             self._gates.append((box, when))
@@ -212,4 +212,6 @@ def _words(note: Words | str) -> Words | None:
 def show_row(field: QWidget, is_shown: bool) -> None:
     """A choice with its label, or neither."""
     shown(field, is_shown)
-    shown(field.property("label"), is_shown)
+    beside = field.property("label")
+    if beside is not None:
+        shown(beside, is_shown)

@@ -48,13 +48,13 @@ class ProfileEditor(Editor):
         )
         self.number(passes, "Ramp", "ramp_degrees", "° along path", when=lambda c: c.entry is Entry.RAMP)
         self.length(passes, "Ramp length", "ramp_length", self._ramp_note, when=lambda c: c.entry is Entry.RAMP)
-        self.length(passes, "Finish", "finish", "left for a last full pass", live="finish")
+        self.length(passes, "Finish", "finish", "for a last pass", live="finish")
         self.number_row(
             passes,
             "Finish feed",
             get=lambda: self.cut.finish_feed or self.panel.recipe.feed,
             edit=lambda v: self.edit("Finish feed", "finish_feed", v),
-            note=lambda: "mm/min" if self.cut.finish_feed else "mm/min, as the rest",
+            note=lambda: "mm/min" if self.cut.finish_feed else "as the rest",
         )
         self.length(passes, "Overlap", "overlap", "past the start")
         self.check(
@@ -77,9 +77,7 @@ class ProfileEditor(Editor):
         self.length(hold, "Off corners", "corner_distance", "at least", part="tabs", when=has_tabs)
         self.check(hold, "Sloped ends", "is_sloped", part="tabs", tip="Tabs that fall at 45 degrees", when=has_tabs)
         self.avoid = self.combo_row(hold, "Keep out of", self._choose_zone)
-        self.length(
-            hold, "Skin instead", "skin", "left at the bottom, 0: none", when=lambda c: c.goes_through, live="skin"
-        )
+        self.length(hold, "Skin instead", "skin", "0: none", when=lambda c: c.goes_through, live="skin")
         self._tab_hint = hold.add(label("", "note"))
         self._tab_buttons = self.buttons(
             hold,
@@ -201,14 +199,14 @@ class PocketEditor(Editor):
             passes, "Only the floor", "floor_only", tip="Visit the end depth alone: another cut has cleared above it"
         )
         finish = self.fold("Walls, floor and edges", self._finish_words)
-        self.length(finish, "Wall", "wall_allowance", "left for a last full pass", live="finish")
-        self.length(finish, "Floor", "floor_allowance", "left for a last pass")
+        self.length(finish, "Wall", "wall_allowance", "for a last pass", live="finish")
+        self.length(finish, "Floor", "floor_allowance", "for a last pass")
         self.number_row(
             finish,
             "Wall feed",
             get=lambda: self.cut.finish_feed or self.panel.recipe.feed,
             edit=lambda v: self.edit("Wall feed", "finish_feed", v),
-            note=lambda: "mm/min" if self.cut.finish_feed else "mm/min, as the rest",
+            note=lambda: "mm/min" if self.cut.finish_feed else "as the rest",
         )
         self.length(finish, "Scallop", "scallop", "ridges of a ball bit", when=lambda _c: self._is_ball())
         self.check(
@@ -270,7 +268,7 @@ class HoleEditor(Editor):
             [(HoleMethod.FITTING, "Fitting"), (HoleMethod.DRILL, "Drill"), (HoleMethod.PECK, "Peck"), (HoleMethod.BORE, "Bore")],
         )  # fmt: skip
         self.depth_rows(form)
-        self.length(form, "Peck", "peck", "up to clear chips after each")
+        self.length(form, "Peck", "peck", "up after each")
         self.check(form, "Depth to full width", "to_shoulder", tip="A pointed drill goes deeper by its point")
         self._steps_words = form.add(label("Wider at the top (counterbore)", "note"))
         self._step_fields: list[tuple[QuantityField, QuantityField]] = []
