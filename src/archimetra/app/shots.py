@@ -63,6 +63,7 @@ def make_shots(folder: FilePath) -> None:
             studio.go_to_share(1.0)
             window.station_board()
             shoot("board")
+            _shoot_cuts(window, studio, shoot)
             _shoot_artwork(window, studio, shoot)
             session.show_board(session.job.boards[0].id)
             studio.settle()
@@ -70,6 +71,32 @@ def make_shots(folder: FilePath) -> None:
             window.station_output()
             studio.wait(lambda page=window.output_page: bool(page.files))
             shoot("output")
+
+
+def _shoot_cuts(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
+    """The Cuts page at work on the dial back and on the test piece, and its other parts."""
+    session = window.session
+    back, piece = session.job.boards[1], session.job.boards[-1]
+    window.station_cuts()
+    session.show_board(back.id)
+    session.show_cut(back.cuts[1].id)
+    studio.settle()
+    studio.go_to_share(0.5)
+    shoot("pocket")
+    studio.go_to_share(1.0)
+    session.show_cut(back.cuts[-1].id)
+    session.move_line(((85.0, 262.0), (235.0, 262.0)))
+    shoot("slots")
+    for name in ("Bits", "Recipes"):
+        window.cuts_page.show_panel(name)
+        shoot(name.lower())
+    window.cuts_page.show_panel("Cuts")
+    session.show_board(piece.id)
+    session.show_cut(piece.cuts[3].id)
+    studio.settle()
+    shoot("test-piece")
+    session.show_board(session.job.boards[0].id)
+    studio.settle()
 
 
 def _shoot_artwork(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
