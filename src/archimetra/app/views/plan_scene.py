@@ -118,16 +118,18 @@ def toolpath_groups(job: Job, run: Run, tokens: Tokens) -> Iterator[LineGroup]:
 
 
 def contour_starts(run: Run) -> FloatArray:
-    """Where each contour's first sideways cut begins: (n, 4), the point and the unit direction."""
+    """Where each contour's first sideways cut begins: (n, 5), the point, the unit direction and how long the contour is."""
     if len(run) < 2:
-        return np.zeros((0, 4))
+        return np.zeros((0, 5))
     step = np.zeros((len(run), 2))
     step[1:] = np.diff(run.xyz[:, :2], axis=0)
     size = np.hypot(step[:, 0], step[:, 1])
     cuts = np.flatnonzero((run.kind != Move.RAPID) & (run.block >= 0) & (size > 1e-6))
-    _, first = np.unique(_contour_of(run)[cuts], return_index=True)
+    contour = _contour_of(run)
+    numbers, first = np.unique(contour[cuts], return_index=True)
     rows = cuts[first]
-    return np.hstack((run.xyz[rows - 1, :2], step[rows] / size[rows, None]))
+    length = np.bincount(contour[cuts], weights=size[cuts])[numbers] if len(cuts) else np.zeros(0)
+    return np.hstack((run.xyz[rows - 1, :2], step[rows] / size[rows, None], length[:, None]))
 
 
 def _contour_of(run: Run) -> IntArray:

@@ -61,6 +61,7 @@ from archimetra.job.shapes import Guide
 from archimetra.toolpath.program import Run
 
 PICK_REACH_PX = 7
+SHORTEST_WITH_START_PX = 60  # on shorter contours the notch would be larger than what it marks
 MOST_STARTS = 150
 SNAP_REACH_PX = 7
 DRAG_START_PX = 4
@@ -902,10 +903,11 @@ class PlanView(QWidget):
         painter.setBrush(self.tokens.color("panel"))
         at = self.view.points(self._starts[:, :2])
         seen = ((at > -10) & (at < (self.width() + 10, self.height() + 10))).all(axis=1)
+        seen &= self._starts[:, 4] * self.view.scale > SHORTEST_WITH_START_PX
         starts = self._starts[seen]
         if len(starts) > MOST_STARTS:  # from so far away the notches would only hide the paths
             starts = starts[:0]
-        for x, y, dx, dy in starts:
+        for x, y, dx, dy, _ in starts:
             tip = self.view.to_screen(x, y)
             painter.save()
             painter.translate(tip)
