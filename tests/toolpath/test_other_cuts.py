@@ -372,3 +372,52 @@ class TestLoosePieces:
         assert cut.is_through(board.sheet)
         assert Recipe().stepover == 0.4
         assert Entry.RAMP in Entry
+
+
+class TestBadInput:
+    """What a slip of the hand gives a cut: sentences, never silence, a hang or a fault; what can be cut is still cut."""
+
+    SPECK = Path.polyline([(0, 0), (0, 0), (1e-7, 0)], closed=True)
+
+    @pytest.mark.parametrize("kind", [ProfileCut, PocketCut, HoleCut, EngraveCut])
+    def test_a_region_of_a_single_point_is_told(self, kind):
+        toolpath, findings, _ = planned(self.SPECK, kind=kind, end_depth=3.0)
+        assert findings
+        assert not len(toolpath) or toolpath.xyz[:, 2].min() >= -3.0
+
+    @pytest.mark.parametrize("kind", [ProfileCut, PocketCut])
+    def test_beside_a_speck_the_rest_is_cut(self, kind):
+        toolpath, _, _ = planned(self.SPECK, Path.rectangle(20, 0, 40, 30), kind=kind, end_depth=3.0)
+        assert len(toolpath) > 10
+
+    @pytest.mark.parametrize("kind", [ProfileCut, EngraveCut, PocketCut])
+    def test_a_tiny_outline_and_a_flat_ramp_do_not_go_round_for_ever(self, kind):
+        fields = {"side": Side.ON} if kind is ProfileCut else {}
+        toolpath, _, _ = planned(
+            Path.circle((0, 0), 0.05 if kind is not PocketCut else 3.05), kind=kind, end_depth=17.0, entry=Entry.RAMP, ramp_degrees=0.5,
+            bit=straight_bit(6.0, recipe=Recipe(depth_per_pass=17.0)), **fields,
+        )  # fmt: skip
+        assert len(toolpath) < 20_000
+
+    @pytest.mark.parametrize(
+        "fields", [{"end_depth": 900.0}, {"start_depth": 5.0, "end_depth": 5.0}, {"end_depth": 1e-9}]
+    )
+    @pytest.mark.parametrize("kind", [ProfileCut, PocketCut, EngraveCut, FacingCut])
+    def test_depths_zero_huge_and_turned_round_are_told(self, kind, fields):
+        job, board, _ = board_with(star(), kind=kind, **fields)
+        assert plan_board(job, board, {}).findings
+
+    def test_a_bit_wider_than_everything(self):
+        wide = straight_bit(150.0)
+        for kind in (PocketCut, HoleCut, ProfileCut):
+            extra = {"side": Side.INSIDE} if kind is ProfileCut else {}
+            toolpath, findings, _ = planned(Path.circle((0, 0), 10), kind=kind, bit=wide, **extra)
+            assert not len(toolpath)
+            assert [f for f in findings if f.severity is Severity.STOP]
+
+    def test_clamps_over_the_whole_part(self):
+        job, board, _ = board_with(star(), kind=PocketCut)
+        board = replace(board, fixtures=(Fixture(x=200, y=150, width=200, depth=200, height=20),))
+        plan = plan_board(replace(job, boards=(board,)), board, {})
+        assert "into-clamp" in {f.code for f in plan.findings}
+        assert plan.run.xyz[:, 2].min() >= 0

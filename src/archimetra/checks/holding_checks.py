@@ -19,8 +19,9 @@ from archimetra.checks.given import CheckInput
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import Cut, ProfileCut
+from archimetra.job.cuts import Cut, FacingCut, HoleCut, PocketCut, ProfileCut
 from archimetra.job.sheet import HoldDown
+from archimetra.toolpath.contours import kept_region
 from archimetra.toolpath.fixtures import outline_of
 from archimetra.toolpath.moves import Role, straightened
 from archimetra.toolpath.program import Block
@@ -90,11 +91,21 @@ def _slot(given: CheckInput, block: Block) -> _Slot | None:
     through = -given.sheet.thinnest + 1e-6
     if float(run.xyz[rows, 2].min()) > through:
         return None
+    if isinstance(cut, HoleCut):
+        return _Slot(cut, bit, kept_region(given.board.shapes_of(cut)), np.zeros((0, 2)))
+    if isinstance(cut, PocketCut):  # thousands of lines side by side: the area they clear says the same
+        area = shapely.buffer(
+            shapely.buffer(kept_region(given.board.shapes_of(cut)), -bit.radius), bit.radius - COARSE_MM
+        )
+        return _Slot(cut, bit, area, np.zeros((0, 2)))
+    if isinstance(cut, FacingCut):
+        return None
     points, of = straightened(run.xyz[rows], run.kind[rows], run.centre[rows], chord_tolerance_mm=COARSE_MM)
     role = run.role[rows][of]
     is_tab = role == Role.TAB
     # tabs are cut through in thought: they are counted, not measured
     low = (np.maximum(points[:-1, 2], points[1:, 2]) <= through) | (is_tab[1:] & _last_pass(run.pass_no[rows][of])[1:])
+    low &= _last_pass(run.pass_no[rows][of])[1:]  # passes before it went the same way
     if not low.any():
         return None
     lines = shapely.simplify(_runs(points, low), COARSE_MM)

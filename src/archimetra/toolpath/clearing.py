@@ -162,9 +162,47 @@ def covering_strokes(
     if not needed.any():
         return []
     # from loop to loop: everything on the axis between the same two levels that hangs together with what is needed
-    same_level = inside & ~needed
-    grown = _grown(axis, needed, same_level, level)
-    return [line for line in chains(axis, grown) if _length(line) > 1e-3]
+    grown = _grown(axis, needed, inside & ~needed, level)
+    lines = [line for line in chains(axis, grown) if _length(line) > 1e-3]
+    short_of = 2 * radius - 2 * axis_slack(axis) - 0.002 - above  # a piece is served once a line comes this near
+    return _enough_of(lines, axis, middle, needed, gaps, short_of, reach=2 * radius)
+
+
+def _enough_of(
+    lines: list[FloatArray],
+    axis: Axis,
+    middle: FloatArray,
+    needed: BoolArray,
+    gaps: FloatArray,
+    short_of: FloatArray,
+    *,
+    reach: float,
+) -> list[FloatArray]:
+    """The lines, longest first, without those whose pieces are all served by loops and lines taken before: where many branches
+    meet in one place, as in the middle of a circle, one or two of them are enough. The condition for coverage is the same with
+    lines taken as with loops, so what is left out was covered."""
+    row_of: dict[tuple[float, ...], int] = {}
+    for k in range(len(middle)):
+        a, b = tuple(np.round(axis.a[k], 9)), tuple(np.round(axis.b[k], 9))
+        row_of[(*min(a, b), *max(a, b))] = k
+    tree = shapely.STRtree(shapely.points(middle[needed]))
+    number = np.flatnonzero(needed)
+    gaps = gaps.copy()
+    out = []
+    for line in sorted(lines, key=_length, reverse=True):
+        ends = np.round(line, 9)
+        rows = []
+        for p, q in zip(map(tuple, ends[:-1]), map(tuple, ends[1:]), strict=True):
+            k = row_of.get((*min(p, q), *max(p, q)), -1)
+            if k >= 0 and needed[k]:
+                rows.append(k)
+        if not any(gaps[k] > short_of[k] for k in rows):
+            continue
+        out.append(line)
+        shape = shapely.linestrings(line)
+        near = number[tree.query(shapely.buffer(shape, reach, quad_segs=2))]
+        gaps[near] = np.minimum(gaps[near], shapely.distance(shape, shapely.points(middle[near])))
+    return out
 
 
 def axis_slack(axis: Axis) -> FloatArray:

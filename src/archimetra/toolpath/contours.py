@@ -35,6 +35,7 @@ THIN_MM = 0.003
 FIT_MM = 0.004
 EXACT_FIT_MM = 0.02  # a hole this near to the bit's own size is one plunge
 SMALLEST_RING_MM2 = 0.001
+SHORTEST_LINE_MM = 0.02  # outlines shorter than this are specks
 
 
 class Contour(msgspec.Struct, frozen=True, eq=False):
@@ -104,7 +105,7 @@ def on_the_line(shapes: Sequence[Shape], direction: Direction, bit: Bit) -> list
     contours = []
     for shape in shapes:
         for path in shape.placed():
-            if path.length() <= 0:
+            if path.length() < SHORTEST_LINE_MM:
                 continue
             line = to_arcs(path, tolerance_mm=FIT_MM)
             if line.closed and (line.area() > 0) == walks_right(direction, bit):
@@ -119,7 +120,7 @@ def _beside_the_line(
     findings = [open_finding(shape, path, cut) for shape in shapes for path in shape.placed() if not path.closed]
     region = thinned(kept_region(shapes), tolerance_mm=THIN_MM)
     if region.is_empty:
-        return [], findings
+        return [], findings or [no_area(cut)]
     reach = bit.radius + extra
     try:
         rings = _inner_rings(shapes, reach) if cut.side is Side.INSIDE else _outer_rings(region, reach)
@@ -184,6 +185,8 @@ def _beside_lines(
                     findings.append(_line_finding(shape, points[int(np.argmax(np.abs(gaps - reach)))], cut))
                     continue
                 closed = path.closed and bool(np.hypot(*(points[0] - points[-1])) < 1e-6)
+                if closed:
+                    points = np.vstack((points[:-1], points[:1]))
                 # walking along the line with the bit left of it, the wood is on the right
                 along = fit_arcs(points, tolerance_mm=FIT_MM, closed=closed)
                 contours.append(_contour(along if is_left == right else along.reverse(), keeps_right=right))
@@ -280,6 +283,17 @@ def open_finding(shape: Shape, path: Path, cut: Cut) -> Finding:
         f"'{shape.name}' is open by {gap:.2f} mm and has no {what}; '{cut.name}' leaves it uncut.",
         fix=fix,
         at=(x, y),
+        subject=cut.id,
+    )
+
+
+def no_area(cut: Cut) -> Finding:
+    """Shapes that close but hold nothing."""
+    return Finding(
+        "area-none",
+        Severity.STOP,
+        f"The shapes of '{cut.name}' hold no area; it cuts nothing.",
+        fix="Give it shapes that enclose something, or engrave the lines.",
         subject=cut.id,
     )
 

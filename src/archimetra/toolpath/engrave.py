@@ -9,7 +9,7 @@ import numpy as np
 from archimetra.base.findings import Finding
 from archimetra.job.cut_parts import Entry
 from archimetra.job.cuts import EngraveCut
-from archimetra.toolpath.contours import on_the_line
+from archimetra.toolpath.contours import no_area, on_the_line
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.moves import Toolpath
 from archimetra.toolpath.order import inside_first
@@ -38,6 +38,8 @@ def plan_engraving(task: Task, progress: Progress = lambda share: None) -> tuple
             track = tracks[k if k >= 0 else ~k]
             if len(track):
                 _line(layer, track, cut, depths, is_back=k < 0)
+        if layer.moves.is_empty and not findings:
+            findings.append(no_area(cut))
     layer.leave()
     return layer.moves.toolpath(cut.id, task.bit.id), tuple(findings)
 
@@ -74,7 +76,7 @@ def _line(layer: Layer, track: Track, cut: EngraveCut, depths: np.ndarray, *, is
         layer.down(z, pass_no=1)
     for pass_no, depth in enumerate(depths, 1):
         z_to = -float(depth)
-        ramp = ramp_length(z - z_to, cut.ramp_degrees) if cut.entry is Entry.RAMP and z > z_to else 0.0
+        ramp = ramp_length(z - z_to, cut.ramp_degrees, length) if cut.entry is Entry.RAMP and z > z_to else 0.0
         if track.is_closed:
             b = a + ramp + length
         elif ramp:

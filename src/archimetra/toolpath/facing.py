@@ -19,7 +19,7 @@ from archimetra.geometry.region import Region, as_region, polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED
 from archimetra.job.cuts import FacingCut, FacingPattern
 from archimetra.toolpath.clearing import raster_lines
-from archimetra.toolpath.contours import kept_region, open_finding, walks_right
+from archimetra.toolpath.contours import kept_region, no_area, open_finding, walks_right
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.moves import Role, Toolpath
 from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths
@@ -50,9 +50,12 @@ def plan_facing(task: Task, progress: Progress = lambda share: None) -> tuple[To
         )
         area = _area(task, cut)
         depths = pass_depths(cut.start_depth, task.depth, task.recipe.depth_per_pass)
-        for number, polygon in enumerate(polygons_of(area)):
-            progress(number / 4)
+        polygons = polygons_of(area)
+        if not polygons and not findings:
+            findings.append(no_area(cut))
+        for number, polygon in enumerate(polygons):
             for pass_no, depth in enumerate(depths, 1):
+                progress((number + pass_no / len(depths)) / len(polygons))
                 if cut.pattern is FacingPattern.RASTER:
                     _raster(layer, task, cut, polygon, -float(depth), pass_no)
                 else:

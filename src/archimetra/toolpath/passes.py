@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import ceil, radians, tan
+from math import ceil, inf, radians, tan
 
 import numpy as np
 
@@ -10,6 +10,7 @@ from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.toolpath.moves import MoveList, Role
 from archimetra.toolpath.track import Track
 
+MOST_ROUNDS = 60  # of a line a ramp may take to get down
 TAB_SLOPE = 1.0  # sloped tabs fall at 45 degrees
 
 
@@ -19,8 +20,9 @@ def pass_depths(start: float, end: float, per_pass: float) -> FloatArray:
     return np.asarray(start + (end - start) * np.arange(1, count + 1) / count)
 
 
-def ramp_length(drop: float, degrees: float) -> float:
-    return drop / tan(radians(degrees))
+def ramp_length(drop: float, degrees: float, line: float = inf) -> float:
+    """How far a ramp of this slope goes, mm; on a very short line no more than ``MOST_ROUNDS`` of it, steeper if need be."""
+    return min(drop / tan(radians(degrees)), MOST_ROUNDS * line)
 
 
 class Lifts:

@@ -38,7 +38,7 @@ from archimetra.toolpath.clearing import (
     loop_tree,
     raster_lines,
 )
-from archimetra.toolpath.contours import open_finding, walks_right
+from archimetra.toolpath.contours import no_area, open_finding, walks_right
 from archimetra.toolpath.entries import helix_at, lay_helix
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.leads import fit_lead, lay_lead
@@ -129,6 +129,8 @@ class _Pocket:
 
     def run(self) -> None:
         if self._region.is_empty:
+            if not any(not path.closed for shape in self._task.shapes for path in shape.paths):
+                self.findings.append(no_area(self._cut))
             return
         # curve chords take a hair off what two loops cover together
         step = self._step - 2 * INNER_FIT_MM if self._step > 0.2 else self._step
@@ -286,7 +288,7 @@ class _Pocket:
         """Once round at height z, sloping down to it first from wherever the bit stands above it."""
         layer = self._layer
         z_from = layer.at[2]
-        ramp = ramp_length(z_from - z, self._cut.ramp_degrees) if z_from > z + 1e-9 else 0.0
+        ramp = ramp_length(z_from - z, self._cut.ramp_degrees, track.length) if z_from > z + 1e-9 else 0.0
         if ramp == 0.0:
             self._level_round(track, a, z, pass_no)
             return
@@ -424,7 +426,7 @@ class _Pocket:
         if self._cut.entry is Entry.PLUNGE and self._bit.can_plunge:
             layer.down(z, pass_no=pass_no)
             return
-        ramp = ramp_length(layer.at[2] - z, self._cut.ramp_degrees)
+        ramp = ramp_length(layer.at[2] - z, self._cut.ramp_degrees, length)
         turns = max(1, int(np.ceil(ramp / max(2 * length, 1e-6) - 1e-9)))
         z_from = layer.at[2]
         for turn in range(turns):
@@ -444,7 +446,7 @@ class _Pocket:
         ramps = self._cut.entry is not Entry.PLUNGE or not self._bit.can_plunge
         for pass_no, depth in enumerate(self._depths, 1):
             z_to = -float(depth)
-            ramp = ramp_length(z - z_to, self._cut.ramp_degrees) if ramps else 0.0
+            ramp = ramp_length(z - z_to, self._cut.ramp_degrees, track.length) if ramps else 0.0
             end = np.ceil((a + ramp) / track.length - 1e-9) * track.length if ramp else a + track.length
             if ramp:
                 end = max(end, a + track.length) + track.length

@@ -25,6 +25,7 @@ from archimetra.toolpath.contours import (
     Contours,
     contours_of,
     kept_region,
+    no_area,
     parents_of,
     walks_right,
 )
@@ -33,7 +34,7 @@ from archimetra.toolpath.leads import LeadPath, fit_lead, lay_lead
 from archimetra.toolpath.moves import MarkKind, PathMark, Role, Toolpath
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.overcut import overcut
-from archimetra.toolpath.passes import TAB_SLOPE, Lifts, lay_pass, no_lifts, pass_depths, ramp_length
+from archimetra.toolpath.passes import MOST_ROUNDS, TAB_SLOPE, Lifts, lay_pass, no_lifts, pass_depths, ramp_length
 from archimetra.toolpath.refusals import nothing_to_plan
 from archimetra.toolpath.shared_edges import contours_cut_once
 from archimetra.toolpath.starts import choose_start
@@ -59,6 +60,8 @@ def plan_profile(task: Task, progress: Progress = lambda share: None) -> tuple[T
         last = contours_of(task.shapes, cut, bit) if cut.finish > 0 and cut.side is not Side.ON else None
         if last is not None:
             findings.extend(f for f in last.findings if f.code not in {g.code for g in found.findings})
+        if not found.contours and (last is None or not last.contours) and not findings:
+            findings.append(no_area(cut))
         for number, (contour, finish) in enumerate(_paired(planner.ordered(found), last)):
             progress(0.5 + 0.5 * number / max(1, len(found.contours)))
             planner.contour(contour, finish)
@@ -218,7 +221,7 @@ class _Profile:
         for number, depth in enumerate(depths, 1):
             pass_no = number + (len(self._depths) if is_finish else 0)
             z_to = -float(depth)
-            ramp = 0.0 if is_finish else track.length if spiral else self._ramp(z - z_to)
+            ramp = 0.0 if is_finish else track.length if spiral else self._ramp(z - z_to, track)
             if lead_in is not None:
                 if ramp == 0.0:
                     layer.down(z_to, pass_no=pass_no)
@@ -312,7 +315,7 @@ class _Profile:
                 end, ramp = track.length, 0.0
                 a = 0.0
             else:
-                ramp = self._ramp(z - z_to)
+                ramp = self._ramp(z - z_to, track)
                 end = np.ceil((a + ramp) / track.length - 1e-9) * track.length if ramp else a + track.length
                 if ramp:
                     end = max(end, a + track.length) + track.length  # on to the end, then back over the slope
@@ -324,10 +327,11 @@ class _Profile:
 
     # ---- shared
 
-    def _ramp(self, drop: float) -> float:
+    def _ramp(self, drop: float, track: Track) -> float:
         if self._cut.entry is not Entry.RAMP or drop <= 0:
             return 0.0
-        return self._cut.ramp_length or ramp_length(drop, self._cut.ramp_degrees)
+        asked = self._cut.ramp_length or ramp_length(drop, self._cut.ramp_degrees)
+        return min(asked, MOST_ROUNDS * track.length)
 
     def _leads(self, track: Track, contour: Contour, a: float) -> tuple[LeadPath | None, LeadPath | None]:
         asked = [lead.kind is not LeadKind.NONE for lead in (self._cut.lead_in, self._cut.lead_out)]

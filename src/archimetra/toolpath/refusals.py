@@ -6,6 +6,8 @@ from archimetra.base.findings import Finding, Severity
 from archimetra.job.cuts import FacingCut
 from archimetra.toolpath.task import Task
 
+LEAST_DEPTH_MM = 0.002  # less is a zero that came out of a sum
+
 
 def nothing_to_plan(task: Task) -> list[Finding]:
     """Why a task cannot be planned at all; empty where it can."""
@@ -17,7 +19,7 @@ def nothing_to_plan(task: Task) -> list[Finding]:
                 fix="Pick shapes on the plan and give them to the cut.", subject=cut.id,
             )
         ]  # fmt: skip
-    if task.depth <= 0:
+    if task.depth < LEAST_DEPTH_MM:
         if isinstance(cut, FacingCut) and cut.target > 0:
             return [
                 Finding(
