@@ -311,3 +311,18 @@ class TestChecks:
         plan = plan_board(job, job.boards[0], {})
         assert not plan.run.blocks
         assert plan.findings == ()
+
+
+def test_shapes_of_paths_of_every_length_are_checked():
+    """Letters and the like: outlines with different numbers of points in one shape."""
+    from archimetra.job import cutting
+
+    job, board, outline = job_with(Path.rectangle(0, 0, 200, 150))
+    late = (Path.circle((60, 60), 9), star(5, 12, 6, at=(100, 60)))
+    edit, ids = landing.place_drawing(
+        job, board.id, Drawing("late", (DrawnLayer("all"),), (DrawnShape("late", 0, late, FillRule.NONZERO, True, None, 1),),
+                               Scale("mm", 1.0, "", True), None, ())
+    )  # fmt: skip
+    edit, _ = edits.add_profile(edit.job, board.id, ids, name="Late")
+    job = cutting.reorder_cut(edit.job, board.id, outline.id, 0).job
+    assert "order-inside" in {f.code for f in plan_board(job, job.boards[0], {}).findings}

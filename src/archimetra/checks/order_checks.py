@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import lru_cache
 
 import shapely
-from shapely.geometry import Polygon
+from shapely.geometry import MultiLineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from archimetra.base.findings import Finding, Severity
@@ -43,8 +43,7 @@ def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
 
 @lru_cache(maxsize=4000)
 def _lines_of(shape: Shape) -> BaseGeometry:
-    lines: BaseGeometry = shapely.multilinestrings([path.flatten(0.05) for path in shape.placed() if len(path)])
-    return lines
+    return MultiLineString([path.flatten(0.05) for path in shape.placed() if len(path)])
 
 
 def drawn_twice(given: CheckInput) -> Iterator[Finding]:

@@ -7,6 +7,7 @@ from math import atan2, degrees, hypot
 
 import numpy as np
 import shapely
+from shapely.geometry import MultiLineString
 
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
@@ -70,6 +71,6 @@ def length_of(paths: Sequence[Path]) -> float:
 
 def gap_between(one: Sequence[Path], two: Sequence[Path]) -> tuple[float, Point, Point]:
     """The shortest distance between two sets of outlines and the points it lies between; 0 where they touch or cross."""
-    lines = [shapely.multilinestrings([path.flatten(_FINE_MM) for path in side if len(path)]) for side in (one, two)]
+    lines = [MultiLineString([path.flatten(_FINE_MM) for path in side if len(path)]) for side in (one, two)]
     (ax, ay), (bx, by) = shapely.get_coordinates(shapely.shortest_line(lines[0], lines[1]))
     return float(hypot(bx - ax, by - ay)), (float(ax), float(ay)), (float(bx), float(by))
