@@ -10,18 +10,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from math import sqrt
 
-import msgspec
 import numpy as np
 import shapely
-from shapely.geometry import LineString, Polygon
-from shapely.geometry.base import BaseGeometry
+from shapely.geometry import Polygon
 
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
-from archimetra.geometry.arrays import BoolArray, ByteArray, FloatArray
+from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearance import Clearance
-from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED, Bit, BitKind
 from archimetra.job.cut_parts import Entry, Lead, LeadKind, Pattern
@@ -42,21 +39,20 @@ from archimetra.toolpath.contours import no_area, open_finding, walks_right
 from archimetra.toolpath.entries import helix_at, lay_helix
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.leads import fit_lead, lay_lead
+from archimetra.toolpath.linking import Links
 from archimetra.toolpath.moves import Role, Toolpath
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths, ramp_length
-from archimetra.toolpath.pocket_area import left_by, pocket_area
+from archimetra.toolpath.pocket_area import pocket_area
+from archimetra.toolpath.pocket_rest import RestOfPocket, point_on
 from archimetra.toolpath.refusals import nothing_to_plan
 from archimetra.toolpath.starts import choose_start
 from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]
-_CLEAR_SLACK_MM = 0.003  # links may come this much nearer to a wall than loops do
 MANY_LOOPS = 12  # of one level
 ACROSS_DIAMETERS = 3.0  # how far a branch may be reached through solid wood
-_ABOVE_FLOOR_MM = 0.2  # how high over an open floor the bit travels
-_RAPID_MM_S, _RAPID_Z_MM_S, _LIFT_S = 70.0, 20.0, 0.4  # what a hop costs, roughly, to weigh it against a way at depth
 
 
 def plan_pocket(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
@@ -103,13 +99,6 @@ def pocket_depths(cut: PocketCut, end: float, per_pass: float) -> FloatArray:
     return np.append(pass_depths(cut.start_depth, rough, per_pass), end)
 
 
-class _Piece(msgspec.Struct, frozen=True, eq=False):
-    """A line to cut at each depth: a whole loop, or a stretch of one."""
-
-    track: Track
-    level: float
-
-
 class _Pocket:
     def __init__(
         self, task: Task, cut: PocketCut, layer: Layer, region: Region, clearance: Clearance, progress: Progress
@@ -123,9 +112,8 @@ class _Pocket:
         self._right = walks_right(cut.direction, task.bit)
         self._holes = _open_holes(task)
         self._turned: dict[Track, Track] = {}
-        self._rounds: dict[tuple[Track, float], tuple[FloatArray, ByteArray, FloatArray]] = {}
         self._root: Node | None = None
-        self._is_open = False  # whether this pocket has opened the level above the one it cuts
+        self._links = Links(layer, clearance, first=self._first, ramp_degrees=cut.ramp_degrees)
 
     def run(self) -> None:
         if self._region.is_empty:
@@ -138,7 +126,12 @@ class _Pocket:
         roots = loop_tree(self._clearance, first=self._first, step=step if not raster else 1e6, turn=not self._right)
         strokes = fitting_strokes(self._clearance, radius=self._first)
         if self._task.larger is not None:
-            self._rest(roots, strokes, step)
+            rest = RestOfPocket(
+                self._task, self._cut, self._layer, self._links, self._region, self._clearance, first=self._first,
+                depths=self._depths,
+            )  # fmt: skip
+            rest.run(roots, strokes, step)
+            self.findings.extend(rest.findings)
             return
         if not raster:
             strokes_over = covering_strokes(
@@ -161,7 +154,7 @@ class _Pocket:
 
     def _piece_of_area(self, root: Node, strokes: list[FloatArray], *, raster: bool) -> None:
         z_above = -self._cut.start_depth
-        self._is_open, self._root = False, root
+        self._links.is_open, self._root = False, root
         for pass_no, depth in enumerate(self._depths, 1):
             z = -float(depth)
             if raster:
@@ -171,7 +164,7 @@ class _Pocket:
             for line in _in_reach_order(strokes, self._layer.at):
                 self._stroke(line, z_above, z, pass_no)
             z_above = z
-            self._is_open = True
+            self._links.is_open = True
 
     def _loops(self, root: Node, z_above: float, z: float, pass_no: int) -> None:
         """All nodes of a tree, each after those inside it."""
@@ -229,16 +222,16 @@ class _Pocket:
         if cut.entry is Entry.HELIX and place is not None:
             helix = helix_at(place.at, room=place.clearance - self._first, bit_radius=self._bit.radius)
             if helix is not None:
-                self._transit(helix.begin, z_above)
+                self._links.transit(helix.begin, z_above)
                 lay_helix(layer, helix, z, degrees=cut.ramp_degrees, is_left=self._right, pass_no=pass_no)
                 return
         loop = min(loops, key=lambda each: self._distance_to(each))
         loops.remove(loop)
         station = self._start_near(loop)
-        self._transit(self._point(loop.track, station), z_above)
+        self._links.transit(point_on(loop.track, station), z_above)
         if cut.entry is Entry.PLUNGE and self._bit.can_plunge:
             layer.down(z, pass_no=pass_no)
-        self._cut_loop(loop.track, station, z, pass_no)
+        self._links.cut_round(loop.track, station, z, pass_no)
 
     def _down_a_hole(self, loops: list[Loop], z_above: float, z: float, pass_no: int) -> bool:
         """Down a hole drilled before, wherever it lies in this piece of the area, and from it at half the feed to the first
@@ -248,10 +241,10 @@ class _Pocket:
             return False
         near = [loop.track.near(np.array(hole)) for loop in loops]
         k = min(range(len(loops)), key=lambda i: near[i][1])
-        goal = self._point(loops[k].track, near[k][0])
-        if not self._is_clear(hole, goal, self._first):
+        goal = point_on(loops[k].track, near[k][0])
+        if not self._links.is_clear(hole, goal, self._first):
             return False
-        self._transit(hole, z_above)
+        self._links.transit(hole, z_above)
         self._layer.down(z, pass_no=pass_no, is_open=True)
         self._layer.line(*goal, z, pass_no=pass_no, feed=self._layer.feed / 2)
         return True
@@ -264,8 +257,8 @@ class _Pocket:
             return False
         here = np.array(layer.at[:2])
         station, gap, track = min(((*loop.track.near(here), loop.track) for loop in loops), key=lambda found: found[1])
-        goal = self._point(track, station)
-        if gap > ACROSS_DIAMETERS * self._bit.diameter or not self._is_clear(layer.at[:2], goal, self._first):
+        goal = point_on(track, station)
+        if gap > ACROSS_DIAMETERS * self._bit.diameter or not self._links.is_clear(layer.at[:2], goal, self._first):
             return False
         layer.line(*goal, z, pass_no=pass_no, feed=layer.feed / 2)
         return True
@@ -274,41 +267,15 @@ class _Pocket:
         """To a loop at depth where the straight way is clear, otherwise out and in again along it."""
         layer = self._layer
         x, y, z_now = layer.at
-        goal = self._point(loop.track, station)
+        goal = point_on(loop.track, station)
         # near by any clear way will do, if need be through wood; farther only through what is open or the next band
         is_near = np.hypot(goal[0] - x, goal[1] - y) <= ACROSS_DIAMETERS * self._bit.diameter
         floor = self._first if is_near else max(self._first, loop.clearance - 0.55 * self._step)
-        if abs(z_now - z) < 1e-9 and self._is_clear((x, y), goal, floor):
+        if abs(z_now - z) < 1e-9 and self._links.is_clear((x, y), goal, floor):
             layer.line(*goal, z, pass_no=pass_no, role=Role.LINK)
         else:
-            self._transit(goal, z_above)
-        self._cut_loop(loop.track, station, z, pass_no)
-
-    def _cut_loop(self, track: Track, a: float, z: float, pass_no: int) -> None:
-        """Once round at height z, sloping down to it first from wherever the bit stands above it."""
-        layer = self._layer
-        z_from = layer.at[2]
-        ramp = ramp_length(z_from - z, self._cut.ramp_degrees, track.length) if z_from > z + 1e-9 else 0.0
-        if ramp == 0.0:
-            self._level_round(track, a, z, pass_no)
-            return
-        lay_pass(
-            layer.moves, track, a=a, b=a + ramp + track.length, z_from=z_from, z_to=z, ramp=ramp, lifts=no_lifts(track),
-            feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
-        )  # fmt: skip
-
-    def _level_round(self, track: Track, a: float, z: float, pass_no: int) -> None:
-        """Once round at one height; every pass goes the same way round, so the way is worked out once."""
-        known = self._rounds.get((track, a))
-        if known is None:
-            stations = np.concatenate(([a], track.nodes_between(a, a + track.length), [a + track.length]))
-            known = self._rounds[track, a] = track.moves(stations)
-        points, kind, centre = known
-        n = len(points) - 1
-        self._layer.add(
-            np.column_stack((points[1:], np.full(n, z))), kind[1:], centre[1:], np.full(n, self._layer.feed),
-            np.full(n, Role.CUT, dtype=np.uint8), pass_no,
-        )  # fmt: skip
+            self._links.transit(goal, z_above)
+        self._links.cut_round(loop.track, station, z, pass_no)
 
     def _stroke(self, line: FloatArray, z_above: float, z: float, pass_no: int) -> None:
         """Along an axis line between loops: both its ends lie where it is open."""
@@ -317,10 +284,10 @@ class _Pocket:
         if np.hypot(*(line[-1] - (x, y))) < np.hypot(*(line[0] - (x, y))):
             line = line[::-1]
         first = (float(line[0, 0]), float(line[0, 1]))
-        if abs(z_now - z) < 1e-9 and self._is_clear((x, y), first, self._first):
+        if abs(z_now - z) < 1e-9 and self._links.is_clear((x, y), first, self._first):
             layer.line(*first, z, pass_no=pass_no, role=Role.LINK)
         else:
-            self._transit(first, z_above)
+            self._links.transit(first, z_above)
             layer.down(z, pass_no=pass_no)
         for p in line[1:]:
             layer.line(float(p[0]), float(p[1]), z, pass_no=pass_no)
@@ -340,7 +307,7 @@ class _Pocket:
             begin, end = (float(line[0, 0]), float(line[0, 1])), (float(line[1, 0]), float(line[1, 1]))
             if not entered:
                 entered = self._enter_row(root, line, z_above, z, pass_no)
-            elif near and self._is_clear(self._layer.at[:2], begin, self._first):
+            elif near and self._links.is_clear(self._layer.at[:2], begin, self._first):
                 self._layer.line(*begin, z, pass_no=pass_no, role=Role.LINK)
             elif self._along_wall(root, begin, z, pass_no):
                 pass
@@ -405,12 +372,12 @@ class _Pocket:
         helix = None
         if cut.entry is Entry.HELIX and place is not None:
             helix = helix_at(place.at, room=place.clearance - self._first, bit_radius=self._bit.radius)
-        if hole is not None and self._is_clear(hole, begin, self._first):
-            self._transit(hole, z_above)
+        if hole is not None and self._links.is_clear(hole, begin, self._first):
+            self._links.transit(hole, z_above)
             layer.down(z, pass_no=pass_no, is_open=True)
             layer.line(*begin, z, pass_no=pass_no)
-        elif helix is not None and self._is_clear(helix.begin, begin, self._first):
-            self._transit(helix.begin, z_above)
+        elif helix is not None and self._links.is_clear(helix.begin, begin, self._first):
+            self._links.transit(helix.begin, z_above)
             lay_helix(layer, helix, z, degrees=cut.ramp_degrees, is_left=self._right, pass_no=pass_no)
             layer.line(*begin, z, pass_no=pass_no)
         else:
@@ -421,7 +388,7 @@ class _Pocket:
         """Down along a straight stretch, to and fro, ending where it begins."""
         layer = self._layer
         begin, end = (float(line[0, 0]), float(line[0, 1])), (float(line[1, 0]), float(line[1, 1]))
-        self._transit(begin, z_above)
+        self._links.transit(begin, z_above)
         length = float(np.hypot(*(line[1] - line[0])))
         if self._cut.entry is Entry.PLUNGE and self._bit.can_plunge:
             layer.down(z, pass_no=pass_no)
@@ -440,7 +407,7 @@ class _Pocket:
         """To and fro along a stretch that is just as wide as the bit."""
         layer = self._layer
         track = Track(fit_arcs(line, tolerance_mm=0.002, closed=False))
-        layer.arrive(*self._point(track, 0.0))
+        layer.arrive(*point_on(track, 0.0))
         a, z = 0.0, -self._cut.start_depth
         layer.down(z, pass_no=1)
         ramps = self._cut.entry is not Entry.PLUNGE or not self._bit.can_plunge
@@ -495,86 +462,6 @@ class _Pocket:
                 )
             )  # fmt: skip
 
-    # ---- the rest of a larger bit
-
-    def _rest(self, roots: list[Node], strokes: list[FloatArray], step: float) -> None:
-        larger = self._task.larger
-        assert larger is not None
-        zone = left_by(
-            self._clearance, self._region, larger=larger.radius + self._cut.wall_allowance,
-            overlap=1.05 * self._bit.radius + 0.1,
-        )  # fmt: skip
-        if zone.is_empty:
-            self.findings.append(
-                Finding(
-                    "rest-none", Severity.NOTE,
-                    f"{larger.name} leaves nothing that '{self._cut.name}' would have to clear.",
-                    fix="Switch it off.", subject=self._cut.id,
-                )
-            )  # fmt: skip
-            return
-        loops = every_loop(roots)
-        lines = strokes + covering_strokes(
-            self._clearance, loops, first=self._first, step=step, radius=self._bit.radius
-        )
-        shapely.prepare(zone)
-        parts = polygons_of(zone)
-        groups: list[list[_Piece]] = [[] for _ in parts]
-        tree = shapely.STRtree(parts)
-        for loop in loops:
-            line = shapely.linestrings(loop.ring)
-            if not shapely.intersects(zone, line):
-                continue
-            for track in _clipped(loop, line, zone, turn=not self._right):
-                groups[_part_at(tree, track)].append(_Piece(track, loop.clearance))
-        for stroke in lines:
-            for part in _pieces(shapely.intersection(shapely.linestrings(stroke), zone)):
-                track = Track(Path.polyline(part, closed=False))
-                groups[_part_at(tree, track)].append(_Piece(track, 0.0))
-        filled = [group for group in groups if group]
-        starts = np.array([self._point(group[0].track, 0.0) for group in filled]).reshape(-1, 2)
-        for k in inside_first(starts, np.full(len(filled), -1)):
-            self._rest_part(filled[k])
-        if not filled:
-            self.findings.append(
-                Finding(
-                    "rest-unreached", Severity.CAUTION,
-                    f"'{self._cut.name}' reaches nothing of what {larger.name} leaves.",
-                    fix="Choose a smaller bit.", subject=self._cut.id,
-                )
-            )  # fmt: skip
-
-    def _rest_part(self, pieces: list[_Piece]) -> None:
-        layer = self._layer
-        ordered = sorted(pieces, key=lambda piece: -piece.level)
-        z_above = -self._cut.start_depth
-        self._is_open = False
-        for pass_no, depth in enumerate(self._depths, 1):
-            z = -float(depth)
-            for piece in ordered:
-                track = piece.track
-                station = 0.0
-                if track.is_closed and not layer.moves.is_empty:
-                    station = track.near(np.array(layer.at[:2]))[0]
-                goal = self._point(track, station)
-                at_depth = not layer.moves.is_empty and abs(layer.at[2] - z) < 1e-9
-                close = at_depth and np.hypot(layer.at[0] - goal[0], layer.at[1] - goal[1]) < 3 * self._bit.diameter
-                if close and self._is_clear(layer.at[:2], goal, self._first):
-                    layer.line(*goal, z, pass_no=pass_no, role=Role.LINK)
-                else:
-                    self._transit(goal, z_above)
-                    if not track.is_closed:
-                        layer.down(z, pass_no=pass_no)
-                if track.is_closed:
-                    self._cut_loop(track, station, z, pass_no)
-                else:
-                    lay_pass(
-                        layer.moves, track, a=0.0, b=track.length, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
-                        feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
-                    )  # fmt: skip
-            z_above = z
-            self._is_open = True
-
     # ---- walls
 
     def _walls(self) -> None:
@@ -586,7 +473,7 @@ class _Pocket:
         loops = every_loop(nodes)
         if not loops:
             return
-        starts = np.array([self._point(loop.track, 0.0) for loop in loops])
+        starts = np.array([point_on(loop.track, 0.0) for loop in loops])
         lead = Lead(kind=LeadKind.ARC, length=max(2.0, self._bit.radius))
         for k in inside_first(starts, np.full(len(loops), -1)):
             loop = loops[k]
@@ -596,12 +483,12 @@ class _Pocket:
             ways = [
                 fit_lead(
                     lead, track.points(np.array([s]))[0], track.tangents_at(np.array([s]))[0],
-                    waste_on_left=self._right, is_in=is_in, is_clear=self._may_stand,
+                    waste_on_left=self._right, is_in=is_in, is_clear=lambda points: self._links.may_stand(points, self._bit.radius),
                 )
                 for s, is_in in ((a, True), (b, False))
             ]  # fmt: skip
             way_in, way_out = ways
-            layer.arrive(*(way_in.far if way_in is not None else self._point(track, a)))
+            layer.arrive(*(way_in.far if way_in is not None else point_on(track, a)))
             layer.down(z, pass_no=pass_no, is_open=way_in is not None)
             if way_in is not None:
                 lay_lead(layer, way_in, is_in=True, pass_no=pass_no, feed=feed)
@@ -614,36 +501,6 @@ class _Pocket:
 
     # ---- shared
 
-    def _may_stand(self, points: FloatArray) -> BoolArray:
-        gaps = np.array([
-            self._clearance.gap(p, q, limit=self._first + 1.0) for p, q in zip(points[:-1], points[1:], strict=True)
-        ])  # fmt: skip
-        return np.asarray(gaps >= self._bit.radius - _CLEAR_SLACK_MM)
-
-    def _is_clear(self, p: tuple[float, ...], q: tuple[float, ...], least: float) -> bool:
-        gap = self._clearance.gap(np.array(p[:2]), np.array(q[:2]), limit=least + 1.0)
-        return gap >= least - _CLEAR_SLACK_MM
-
-    def _transit(self, goal: tuple[float, float], z_above: float) -> None:
-        """To a place at the height that is open above it: through the opened pocket where that is clear and quicker."""
-        layer = self._layer
-        if layer.moves.is_empty:
-            layer.arrive(*goal)
-            layer.down(z_above, pass_no=1)
-            return
-        x, y, z_now = layer.at
-        far = float(np.hypot(goal[0] - x, goal[1] - y))
-        if self._is_open:
-            deep = layer.hop - z_above
-            by_hop = _LIFT_S + deep / _RAPID_Z_MM_S + deep / (layer.feed / 60) + far / _RAPID_MM_S
-            if far / (layer.feed / 60) < by_hop and self._is_clear((x, y), goal, self._first):
-                layer.down(max(z_above + _ABOVE_FLOOR_MM, z_now) if far > 1e-6 else z_now, pass_no=0, is_open=True)
-                layer.line(*goal, layer.at[2], pass_no=0, role=Role.LINK)
-                layer.down(z_above, pass_no=0, is_open=True)
-                return
-        layer.arrive(*goal)
-        layer.down(z_above, pass_no=0, is_open=self._is_open)
-
     def _distance_to(self, loop: Loop) -> float:
         if self._layer.moves.is_empty:
             return 0.0
@@ -653,10 +510,6 @@ class _Pocket:
         if self._layer.moves.is_empty:
             return 0.0
         return loop.track.near(np.array(self._layer.at[:2]))[0]
-
-    def _point(self, track: Track, station: float) -> tuple[float, float]:
-        x, y = track.points(np.array([station]))[0]
-        return float(x), float(y)
 
     def _hole_in(self, node: Node) -> tuple[float, float] | None:
         """A hole drilled before, wide and deep enough, where the bit's centre may stand."""
@@ -678,36 +531,6 @@ def _open_holes(task: Task) -> list[tuple[float, float, float, float]]:
                 if not earlier.cut.diameters or any(abs(circle.diameter - d) < 0.05 for d in earlier.cut.diameters):
                     out.append((*circle.at, circle.diameter, earlier.cut.depth(task.sheet)))
     return out
-
-
-def _clipped(loop: Loop, line: LineString, zone: Region, *, turn: bool) -> list[Track]:
-    """The stretches of a loop inside a zone, walked as the loop is; the whole loop where it never leaves it."""
-    if shapely.contains(zone, line):
-        return [loop.track]
-    out = []
-    for points in _pieces(shapely.intersection(line, zone)):
-        # overlay may turn a piece round: its own order along the ring tells
-        middle = max(1, len(points) // 2)
-        a, b = line.project(shapely.points(points[middle - 1])), line.project(shapely.points(points[middle]))
-        if ((b < a) != turn and abs(b - a) < line.length / 2) or ((b > a) == turn and abs(b - a) < line.length / 2):
-            points = points[::-1]
-        out.append(Track(fit_arcs(points, tolerance_mm=INNER_FIT_MM / 2, closed=False)))
-    return out
-
-
-def _pieces(geometry: BaseGeometry) -> list[FloatArray]:
-    lines = [part for part in shapely.get_parts(geometry) if part.geom_type == "LineString"]
-    if not lines:
-        return []
-    merged = shapely.line_merge(shapely.multilinestrings(lines))
-    found = [shapely.get_coordinates(part) for part in shapely.get_parts(merged)]
-    return [points for points in found if np.hypot(*np.diff(points, axis=0).T).sum() > 0.01]
-
-
-def _part_at(tree: shapely.STRtree, track: Track) -> int:
-    nearest = tree.nearest(shapely.points(track.points(np.array([track.length / 2]))[0]))
-    assert nearest is not None
-    return int(nearest)
 
 
 def _nearest_first(roots: list[Node]) -> list[Node]:

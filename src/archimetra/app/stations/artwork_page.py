@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path as FilePath
 
-from PySide6.QtCore import QSize
-from PySide6.QtWidgets import QGridLayout, QPushButton, QSizePolicy, QToolButton, QWidget
+from PySide6.QtWidgets import QPushButton
 
 from archimetra.app.stations.artwork.bring_panel import BringPanel
 from archimetra.app.stations.artwork.combine_panel import CombinePanel
@@ -18,46 +17,21 @@ from archimetra.app.stations.artwork.panel import Panel
 from archimetra.app.stations.artwork.place_panel import PlacePanel
 from archimetra.app.stations.artwork.repeat_panel import RepeatPanel
 from archimetra.app.stations.artwork.text_panel import TextPanel
-from archimetra.app.stations.page import Page, shown
-from archimetra.app.theme import icons
+from archimetra.app.stations.page import shown
+from archimetra.app.stations.panels_page import PanelsPage
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.widgets.form import Form
 
 PANELS: tuple[type[Panel], ...] = (
     BringPanel, PlacePanel, DrawPanel, TextPanel, NodesPanel, RepeatPanel, CombinePanel, MendPanel, MeasurePanel,
 )  # fmt: skip
 
 
-class ArtworkPage(Page):
+class ArtworkPage(PanelsPage):
     title = "Artwork"
+    kinds = PANELS
 
-    def build(self) -> None:
+    def build_below(self) -> None:
         form, session = self.form, self.session
-        strip = QWidget()
-        grid = QGridLayout(strip)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(2)
-        self._buttons: dict[str, QToolButton] = {}
-        for k, kind in enumerate(PANELS):
-            button = QToolButton()
-            button.setText(kind.name)
-            button.setCheckable(True)
-            button.setProperty("kind", "trade")
-            button.setToolButtonStyle(_beside())
-            button.setIconSize(QSize(16, 16))
-            button.setToolTip(kind.tip)
-            button.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-            button.setAccessibleName(f"{kind.name}: {kind.tip}")
-            button.clicked.connect(lambda _c=False, n=kind.name: self.show_panel(n))
-            grid.addWidget(button, k // 3, k % 3)
-            grid.setColumnStretch(k % 3, 1)
-            self._buttons[kind.name] = button
-        form.add(strip)
-        form.gap(4)
-        self._holder = Form()
-        form.add(self._holder)
-        self.panels: dict[str, Panel] = {}
-        self._panel = ""
         form.line()
         self._layer_words = form.heading("Layers")
         self._layers = LayerList(session, self.tokens)
@@ -71,40 +45,11 @@ class ArtworkPage(Page):
         self._demo.setToolTip("Open the sample job")
         self._demo.clicked.connect(session.demo_wanted)
         form.add(self._demo)
-        self._show_icons()
         session.chosen_nodes = self._chosen_nodes
-        self.show_panel(BringPanel.name)
-
-    def panel_named(self, name: str) -> Panel:
-        """A panel, made when first wanted."""
-        panel = self.panels.get(name)
-        if panel is None:
-            kind = next(kind for kind in PANELS if kind.name == name)
-            panel = self.panels[name] = kind(self.session, self.tokens)
-            self._holder.add(panel.form)
-            panel.form.hide()
-        return panel
-
-    def show_panel(self, name: str) -> None:
-        if name == self._panel:
-            return
-        if self._panel:
-            before = self.panel_named(self._panel)
-            before.closed()
-            before.form.hide()
-        self._panel = name
-        panel = self.panel_named(name)
-        panel.form.show()
-        self.refresh()
-        panel.opened()
 
     def _chosen_nodes(self):
         nodes = self.panels.get(NodesPanel.name)
         return nodes.chosen_nodes() if isinstance(nodes, NodesPanel) else None
-
-    @property
-    def shown_panel(self) -> str:
-        return self._panel
 
     @property
     def bring(self) -> BringPanel:
@@ -129,18 +74,10 @@ class ArtworkPage(Page):
         picked = len(self.session.picked)
         words = f"{len(board.shapes)} shapes" if board.shapes else ""
         self.corner.setText(f"{picked} of {words} picked" if picked else words)
-        for name, button in self._buttons.items():
-            button.setChecked(name == self._panel)
-        if self._panel:
-            self.panel_named(self._panel).refresh()
+        super().refresh()
         self._layers.show_layers(board)
         self._layer_words.setText(f"{len(board.layers)}" if board.layers else "none yet")
         shown(self._demo, not board.shapes and self._panel == BringPanel.name and not self.bring.is_busy)
-
-    def left(self) -> None:
-        """Another station comes to the front: tools are put away."""
-        if self._panel:
-            self.panel_named(self._panel).closed()
 
     def show_places(self) -> None:
         """Something was picked: where it lies is what one wants to see, unless a panel is at work."""
@@ -159,14 +96,7 @@ class ArtworkPage(Page):
     def show_theme(self, tokens: Tokens) -> None:
         super().show_theme(tokens)
         self._layers.tokens = tokens
-        for panel in self.panels.values():
-            panel.show_theme(tokens)
-        self._show_icons()
         self._layers.show_layers(self.session.board)
-
-    def _show_icons(self) -> None:
-        for kind in PANELS:
-            self._buttons[kind.name].setIcon(icons.icon(kind.icon, self.tokens.quiet, checked=self.tokens.accent))
 
     # ---- what the window asks for
 
@@ -186,9 +116,3 @@ class ArtworkPage(Page):
             self.nodes.delete()
         else:
             self.place.remove()
-
-
-def _beside():
-    from PySide6.QtCore import Qt
-
-    return Qt.ToolButtonStyle.ToolButtonTextBesideIcon
