@@ -19,7 +19,6 @@ from PySide6.QtGui import QImage
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, moved
 from archimetra.artwork.report import Entry
-from archimetra.engine.keys import lean_board, plan_key
 from archimetra.engine.messages import (
     ArtworkRead,
     ArtworkRequest,
@@ -433,6 +432,8 @@ class Session(QObject):
     def _replan(self) -> None:
         if self.engine is None:
             return
+        from archimetra.engine.keys import lean_board, plan_key  # what a planner needs to know: not to show a window
+
         key = plan_key(self.job, lean_board(self.board))
         if key == self._wanted_key and (self.plan is not None or self.progress is not None):
             return
