@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QPushButton
+from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from app.conftest import settle
 from app.gestures import button, choose, drag, field, note_beside, type_into
@@ -360,3 +360,15 @@ class TestOnThePlan:
         window.station_cuts()
         drag(window.plan, window.plan.view.to_screen(150, 150), window.plan.view.to_screen(100, 100))
         assert (session.board.fixtures[0].x, session.board.fixtures[0].y) == (160, 160)
+
+
+def test_offers_made_anew_leave_nothing_of_the_old_ones(open_window, qtbot):
+    window = open_window()
+    session = window.session
+    window.station_cuts()
+    for name in ("star", "dial", "star"):
+        session.pick([shape_named(session, name).id])
+        window.cuts_page.cuts._show_suggestions()
+    qtbot.wait(50)
+    words = [w.text() for w in window.cuts_page.cuts._suggestions.findChildren(QLabel) if w.isVisible()]
+    assert words.count("For what is picked") == 1

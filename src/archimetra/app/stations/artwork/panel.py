@@ -87,6 +87,9 @@ def clear_rows(form: Form) -> None:
 def clear_layout(layout: QLayout) -> None:
     while layout.count():
         item = layout.takeAt(0)
+        inner = item.layout() if item is not None else None
+        if inner is not None:
+            clear_layout(inner)
         widget = item.widget() if item is not None else None
         if widget is not None:
             widget.hide()  # until it is deleted it would be drawn over what takes its place

@@ -452,6 +452,7 @@ class CutsPanel(Panel):
         except (ValueError, ArchimetraError) as error:
             self.tell(sentence(str(error)))
             return
+        self._offers_all, self._suggested_for = False, None
         self.session.apply(edit)
         self.session.show_cut(cut_id)
 
