@@ -57,8 +57,14 @@ class TestCircles:
             at, diameter = circle_of(path)
             assert at == pytest.approx((5, 7), abs=0.002)
             assert diameter == pytest.approx(6, abs=0.005)
-        oval = Path.circle((0, 0), 3).transform(Affine(1.02, 0, 0, 1, 0, 0)) if False else star(6, 3, 2.9)
-        for path in (oval, Path.rectangle(0, 0, 6, 6), Path.polyline([(0, 0), (1, 1)], closed=False), blob(2, 3)):
+        oval = Path.circle((0, 0), 3).transform(Affine(1.02, 0, 0, 1, 0, 0))
+        for path in (
+            oval,
+            star(6, 3, 2.9),
+            Path.rectangle(0, 0, 6, 6),
+            Path.polyline([(0, 0), (1, 1)], closed=False),
+            blob(2, 3),
+        ):
             assert circle_of(path) is None
 
     def test_sizes_are_grouped_and_one_drawn_twice_counts_once(self):

@@ -34,6 +34,8 @@ _MORE: tuple[Bit, ...] = (
         neck=6.7, head_height=12.0, can_plunge=False),
     Bit(id=BitId("bit14"), name="25 mm surfacing", kind=BitKind.SURFACING, diameter=25.0, cutting_length=12.0, shank=8.0,
         can_plunge=False),
+    Bit(id=BitId("bit15"), name="16 mm T-slot", kind=BitKind.TEE_SLOT, diameter=16.0, cutting_length=20.0, shank=8.0, neck=8.0,
+        head_height=8.0, can_plunge=False),
 )  # fmt: skip
 
 
