@@ -253,6 +253,16 @@ class TestRack:
         sentence_of(JobFileError, lambda: rack.read_json(data, name="x"))
         sentence_of(JobFileError, lambda: rack.read_csv(data.decode("utf-8", "replace"), name="x"))
 
+    def test_a_damaged_rack_is_put_aside_and_never_written_over(self, tmp_path):
+        path = tmp_path / "rack.json"
+        path.write_bytes(b'{"rack_schema": 1, "bits": [{"id"')
+        found, problem = rack.rack_at_hand(path)
+        assert found.bits == rack.load_rack(tmp_path / "none.json").bits
+        assert "rack.json.damaged" in problem
+        rack.save_rack(found, path)
+        assert (tmp_path / "rack.json.damaged").read_bytes().startswith(b'{"rack_schema"')
+        assert rack.rack_at_hand(path) == (found, "")
+
     def test_copies_are_compared_updated_and_put_back(self):
         shop = rack.Rack(bits=starter_rack())
         edit, id_ = rack.take(new_job(), shop.bits[3])

@@ -243,7 +243,7 @@ class TestWallsAndEdges:
         job, board, cut = board_with(Path.rectangle(0, 0, 40, 30), kind=PocketCut, sheet=sheet, open_edges=True)
         shape = replace(
             board.shapes[0],
-            at=board.shapes[0].at.shift(-100, 0) if False else type(board.shapes[0].at)(1, 0, 0, 1, 60, 15),
+            at=type(board.shapes[0].at)(1, 0, 0, 1, 60, 15),
         )
         board = replace(board, shapes=(shape,))
         toolpath, findings = plan_cut(task_of(replace(job, boards=(board,)), board, cut))

@@ -6,11 +6,8 @@ are followed wherever they are inserted: turned, scaled, mirrored, in rows and c
 
 from __future__ import annotations
 
-import gc
 import io
 import logging
-from collections.abc import Iterator
-from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -21,6 +18,7 @@ from archimetra.artwork.drawing import LARGEST_MM, Drawing, DrawnShape, Scale, m
 from archimetra.artwork.dxf_entities import Content, Converter
 from archimetra.artwork.mend import drop_doubles, tidy
 from archimetra.artwork.report import Entry, counted, left_out, mended, unit_entry
+from archimetra.base.collecting import without_collecting
 from archimetra.base.errors import ArtworkError
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
@@ -47,7 +45,7 @@ def read_dxf(data: bytes, *, name: str) -> Drawing:
     scale = _scale(document)
     is_imperial = _number(document.header.get("$MEASUREMENT", 1)) == 0
     converter = Converter(document, name, mm_per_unit=max(scale.mm_per_unit, 25.4 if is_imperial else 0.0))
-    with _without_collecting():
+    with without_collecting():
         content = converter.content_of(document.modelspace())
         scale = _plausible(scale, content, is_imperial=is_imperial)
         drawing = _drawing(content, converter, document, name, scale)
@@ -79,7 +77,7 @@ def _document(data: bytes, name: str) -> tuple[Document, int]:
     if data[:4] == b"AC10" and data[4:6].isdigit():
         raise ArtworkError(f"{name} is a DWG file under another name. Save it as DXF in its own program first.")
     try:
-        with _without_collecting():
+        with without_collecting():
             if data.startswith(BINARY):
                 return Document.load(binary_tags_loader(data, errors="surrogateescape")), 0
             return ezdxf.read(io.StringIO(_decoded(data))), 0
@@ -121,18 +119,6 @@ def _header(head: str, name: str) -> str:
     _, found, rest = head.partition(name + "\n")
     lines = rest.split("\n", 2)
     return lines[1].strip() if found and len(lines) > 1 else ""
-
-
-@contextmanager
-def _without_collecting() -> Iterator[None]:
-    """Hundreds of thousands of objects that all stay: looking through them for garbage takes a third of the time."""
-    was_on = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was_on:
-            gc.enable()
 
 
 # ---- scale

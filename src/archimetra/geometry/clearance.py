@@ -14,9 +14,6 @@ site) of the level curve.
 
 from __future__ import annotations
 
-import gc
-from collections.abc import Iterator
-from contextlib import contextmanager
 from typing import NamedTuple
 
 import numpy as np
@@ -24,6 +21,7 @@ import pyvoronoi
 import shapely
 from shapely.geometry import MultiPolygon, Polygon
 
+from archimetra.base.collecting import without_collecting
 from archimetra.base.errors import GeometryError
 from archimetra.geometry import clearance_kernels as kernels
 from archimetra.geometry.arrays import AnyArray, BoolArray, FloatArray, IntArray
@@ -62,7 +60,7 @@ class Clearance:
         a = np.vstack(rings)
         b = np.vstack([np.roll(ring, -1, axis=0) for ring in rings])
         self._outline = (np.ascontiguousarray(a / GRID_PER_MM), np.ascontiguousarray(b / GRID_PER_MM))
-        with _no_collecting():
+        with without_collecting():
             start, end, cell, primary, linear, vertices, category, site = _diagram(a, b)
         is_segment = category == 3
         origin = np.where((category == 2)[:, None], b[site], a[site]).astype(np.float64)
@@ -234,18 +232,6 @@ def _snapped(ring: FloatArray) -> IntArray:
             drop[0] = True
         grid = grid[~drop]
     return grid
-
-
-@contextmanager
-def _no_collecting() -> Iterator[None]:
-    """No garbage collection for a moment: it would look again and again at some hundred thousand objects that all live."""
-    was_on = gc.isenabled()
-    gc.disable()
-    try:
-        yield
-    finally:
-        if was_on:
-            gc.enable()
 
 
 def _diagram(

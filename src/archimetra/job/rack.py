@@ -66,6 +66,22 @@ def load_rack(path: FilePath | None = None) -> Rack:
     return read_json(data, name=path.name)
 
 
+def rack_at_hand(path: FilePath | None = None) -> tuple[Rack, str]:
+    """The rack, and what was wrong with it. In place of a damaged one the shipped rack serves; the damaged file is put aside
+    first, so that saving cannot take away what is still in it."""
+    path = rack_path() if path is None else path
+    try:
+        return load_rack(path), ""
+    except JobFileError as error:
+        aside = path.with_name(f"{path.name}.damaged")
+        try:
+            os.replace(path, aside)
+            kept = f" It is kept as {aside.name} beside it; the shipped rack is used."
+        except OSError:
+            kept = " The shipped rack is used."
+        return Rack(bits=starter_rack()), f"{error}{kept}"
+
+
 def save_rack(rack: Rack, path: FilePath | None = None) -> None:
     """Write-new and rename. Raises JobFileError with what went wrong."""
     path = rack_path() if path is None else path

@@ -21,7 +21,6 @@ from archimetra.job import edits, rack
 from archimetra.job.bits import UNDERCUTS, Bit, BitKind, Flutes, Spin
 from archimetra.job.edit import Edit
 from archimetra.job.ids import BitId
-from archimetra.job.starter_rack import starter_rack
 
 replace = msgspec.structs.replace
 
@@ -230,11 +229,9 @@ class BitsPanel(Panel):
     # ---- the rack
 
     def _load(self) -> None:
-        try:
-            self.shop = rack.load_rack()
-        except ArchimetraError as error:
-            self.say_problem(str(error))
-            self.shop = rack.Rack(bits=starter_rack())
+        self.shop, problem = rack.rack_at_hand()
+        if problem:
+            self.say_problem(problem)
 
     def _save(self, changed: rack.Rack) -> bool:
         try:

@@ -28,7 +28,6 @@ from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
 from archimetra.job.ids import CutId, LayerId, ShapeId
 from archimetra.job.recipes import held, judge
 from archimetra.job.sheet import Sheet
-from archimetra.job.starter_rack import starter_rack
 from archimetra.toolpath.moves import PathMark
 from archimetra.toolpath.passes import pass_depths
 
@@ -45,7 +44,6 @@ class CutsPanel(Panel):
 
     def __init__(self, session: Session, tokens: Tokens) -> None:
         self.editors: dict[type[Cut], Editor] = {}
-        self.shop = rack.Rack()
         super().__init__(session, tokens)
 
     def build(self) -> None:
@@ -457,13 +455,11 @@ class CutsPanel(Panel):
         self.session.show_cut(cut_id)
 
     def _rack(self) -> rack.Rack:
-        if not self.shop.bits:
-            try:
-                self.shop = rack.load_rack()
-            except ArchimetraError as error:
-                self.tell(str(error))
-                self.shop = rack.Rack(bits=starter_rack())
-        return self.shop
+        """Read anew each time: the Bits page may have changed it."""
+        shop, problem = rack.rack_at_hand()
+        if problem:
+            self.tell(problem)
+        return shop
 
     # ---- edits
 
