@@ -307,6 +307,19 @@ class TestFixtures:
         share = bottom.intersection(ring).area / ring.area
         assert 0.75 < share < 0.95
 
+    @pytest.mark.parametrize("plunge", [150.0, 900.0])
+    def test_behind_a_clamp_the_bit_goes_down_at_the_recipes_plunge(self, plunge):
+        job, board, _ = board_with(
+            Path.circle((0, 0), 40), kind=ProfileCut, goes_through=True, tabs=Tabs(count=0),
+            bit=straight_bit(6.0, recipe=Recipe(plunge=plunge)),
+        )  # fmt: skip
+        board = replace(board, fixtures=(Fixture(x=240, y=150, width=20, depth=20, height=15),))
+        path = plan_board(replace(job, boards=(board,)), board, {}).cuts[0].toolpath
+        level = np.hypot(*np.diff(path.xyz[:, :2], axis=0).T) < 1e-9
+        down = np.flatnonzero(level & (np.diff(path.xyz[:, 2]) < -0.01) & (path.kind[1:] == Move.LINE)) + 1
+        assert len(down) >= 2
+        assert path.feed[down].max() <= plunge + 1e-6
+
     def test_travel_clears_the_highest_clamp_and_stays_low_without(self):
         heights = Heights(hop=3.0, travel=15.0, park=30.0, follows_clamps=True)
         assert heights.over(()).travel == 8.0

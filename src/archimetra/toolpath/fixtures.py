@@ -35,9 +35,11 @@ def outline_of(fixture: Fixture) -> Polygon:
 
 
 def kept_clear(
-    toolpath: Toolpath, fixtures: Sequence[Fixture], cut: Cut, bit: Bit, heights: Heights
+    toolpath: Toolpath, fixtures: Sequence[Fixture], cut: Cut, bit: Bit, heights: Heights, *, plunge: float
 ) -> tuple[Toolpath, tuple[Finding, ...]]:
-    """The toolpath without what a fixture is in the way of, and a finding for each fixture that was."""
+    """The toolpath without what a fixture is in the way of, and a finding for each fixture that was.
+
+    Behind a fixture the bit goes down again at ``plunge``, mm/min."""
     if not fixtures or not len(toolpath):
         return toolpath, ()
     reach = max(bit.radius, bit.shank / 2) + GAP_MM
@@ -49,7 +51,7 @@ def kept_clear(
     if bit.kind in UNDERCUTS:
         k = int(np.flatnonzero(hits)[0])
         return empty_toolpath(cut.id, bit.id), (_in_slot(cut, toolpath.xyz[k]),)
-    builder = _Builder(toolpath, zones, tops, heights)
+    builder = _Builder(toolpath, zones, tops, heights, plunge)
     builder.run(hits)
     made = builder.moves.toolpath(toolpath.cut, toolpath.bit, toolpath.marks)
     found = []
@@ -93,10 +95,13 @@ def _rows_near(toolpath: Toolpath, zones: list[Polygon], tops: np.ndarray) -> Bo
 
 
 class _Builder:
-    def __init__(self, toolpath: Toolpath, zones: list[Polygon], tops: np.ndarray, heights: Heights) -> None:
+    def __init__(
+        self, toolpath: Toolpath, zones: list[Polygon], tops: np.ndarray, heights: Heights, plunge: float
+    ) -> None:
         self.moves = MoveList()
         self.lost = [0.0] * len(zones)
         self._path, self._zones, self._tops, self._heights = toolpath, zones, tops, heights
+        self._plunge = plunge
         self._is_up = False
 
     def run(self, hits: BoolArray) -> None:
@@ -117,7 +122,7 @@ class _Builder:
         """Rows as they are; after a gap the bit first comes down where they begin."""
         path = self._path
         if first > 0:
-            self._return_to(path.xyz[first - 1], float(path.feed[first]) or 300.0)
+            self._return_to(path.xyz[first - 1])
         part = slice(first, last)
         for chunk in _runs_of_pass(path.pass_no[part]):
             rows = slice(first + chunk[0], first + chunk[1])
@@ -152,7 +157,7 @@ class _Builder:
             self._go(a + (b - a) * t, b, kind, feed, role, pass_no)
 
     def _go(self, a: np.ndarray, b: np.ndarray, kind: int, feed: float, role: int, pass_no: int) -> None:
-        self._return_to(a, feed or 300.0)
+        self._return_to(a)
         is_rapid = kind == Move.RAPID
         self.moves.add_point(
             (float(b[0]), float(b[1]), float(b[2])),
@@ -192,7 +197,7 @@ class _Builder:
             self.moves.add_point((x, y, self._heights.travel), kind=Move.RAPID, role=Role.LINK)
         self._is_up = True
 
-    def _return_to(self, at: np.ndarray, feed: float) -> None:
+    def _return_to(self, at: np.ndarray) -> None:
         if not self._is_up:
             return
         x, y, z = (float(v) for v in at)
@@ -203,7 +208,7 @@ class _Builder:
             if above < top:
                 self.moves.add_point((x, y, above), kind=Move.RAPID, role=Role.LINK)
             if z < above:
-                self.moves.add_point((x, y, z), kind=Move.LINE, feed=min(feed, 600.0), role=Role.ENTRY)
+                self.moves.add_point((x, y, z), kind=Move.LINE, feed=self._plunge, role=Role.ENTRY)
         self._is_up = False
 
 
