@@ -42,6 +42,20 @@ class Axis(NamedTuple):
     clearance_b: FloatArray
 
 
+class Diagram(NamedTuple):
+    """The diagram in grid units, for those who walk it themselves: half-edges (twins are neighbours), the sites of cells
+    (is_segment, ax, ay, bx, by), vertices and their clearance, the forms of edges and the axis edges inside."""
+
+    start: IntArray
+    end: IntArray
+    cell: IntArray
+    sites: tuple[AnyArray, ...]
+    xy: tuple[FloatArray, FloatArray]
+    radius: FloatArray
+    forms: tuple[AnyArray, ...]
+    axis_rows: IntArray
+
+
 class Deepest(NamedTuple):
     at: tuple[float, float]
     clearance: float
@@ -95,6 +109,14 @@ class Clearance:
             if path is not None:
                 out.append(path)
         return out
+
+    @property
+    def diagram(self) -> Diagram | None:
+        """What the structure is made of; None for an empty region."""
+        if self._is_empty:
+            return None
+        rows = np.flatnonzero(self._is_axis)
+        return Diagram(*self._edges, self._sites, self._xy, self._radius, self._forms, rows)
 
     def axis(self, *, at_least: float = 0.0, chord_tolerance_mm: float = 0.005) -> Axis:
         """The medial axis where its clearance reaches ``at_least`` mm at one end or the other, curves as short pieces whose

@@ -8,7 +8,7 @@ from math import isfinite
 import msgspec
 
 from archimetra.job.bits import Recipe
-from archimetra.job.ids import ShapeId
+from archimetra.job.ids import InlayId, ShapeId
 from archimetra.job.need import need
 
 
@@ -113,6 +113,27 @@ class HoleStep(msgspec.Struct, frozen=True):
     def __post_init__(self) -> None:
         need(isfinite(self.diameter) and 0.2 <= self.diameter <= 1000, "a counterbore is 0.2 to 1000 mm wide")
         need(isfinite(self.depth) and 0.05 <= self.depth <= 500, "a counterbore is 0.05 to 500 mm deep")
+
+
+class Half(StrEnum):
+    """Which half of an inlay a cut makes."""
+
+    POCKET = "pocket"
+    PLUG = "plug"
+
+
+class Mating(msgspec.Struct, frozen=True, kw_only=True):
+    """What a cut knows of the inlay it is half of, worked out from both halves (``inlaying.settled``). With V bits
+    ``round_mm`` is the radius to which the art's corners are rounded on both halves so that a tip flat reaches them. With straight
+    bits the outline is adjusted so that both ``pocket_radius`` and ``insert_radius`` can follow it, ``clearance`` apart."""
+
+    inlay: InlayId
+    half: Half
+    is_vee: bool = True
+    round_mm: float = 0.0
+    pocket_radius: float = 0.0
+    insert_radius: float = 0.0
+    clearance: float = 0.0
 
 
 class Overrides(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):

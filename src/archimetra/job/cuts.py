@@ -17,6 +17,7 @@ from archimetra.job.cut_parts import (
     HoleStep,
     Lead,
     Mark,
+    Mating,
     Overrides,
     Pattern,
     ShapeTabs,
@@ -30,7 +31,7 @@ from archimetra.job.sheet import Material, Sheet
 
 class CutBase(msgspec.Struct, frozen=True, kw_only=True):
     """What every kind has. ``goes_through`` makes the end depth the thickest reading plus ``allowance``. ``layer`` ('' for
-    none) is one whose shapes the cut takes, whatever they are."""
+    none) is one whose shapes the cut takes, whatever they are. ``mating`` makes the cut half of an inlay."""
 
     id: CutId
     name: str
@@ -46,6 +47,7 @@ class CutBase(msgspec.Struct, frozen=True, kw_only=True):
     run: Overrides = Overrides()
     is_on: bool = True
     notes: str = ""
+    mating: Mating | None = None
 
     def __post_init__(self) -> None:
         need(isfinite(self.start_depth) and 0 <= self.start_depth <= 1000, "a start depth is 0 to 1000 mm")
@@ -108,7 +110,8 @@ class PocketCut(CutBase, frozen=True, kw_only=True, tag="pocket"):
     """Areas cleared to a depth. ``wall_allowance`` is left on the walls and taken off in one last pass of full depth,
     ``floor_allowance`` likewise on the floor. ``rest_of`` names a pocket with a larger bit whose areas and depths this cut
     shares: it clears only what that one could not reach. ``scallop`` above 0 sets the stepover of a ball bit by the height of
-    the ridges it leaves; ``floor_only`` visits the end depth alone; ``open_edges`` runs past a part's or the sheet's edge."""
+    the ridges it leaves; ``floor_only`` visits the end depth alone; ``open_edges`` runs past a part's or the sheet's edge.
+    ``floor_of`` names a V-carve whose flat floor this cut clears: it shares its shapes and depth and keeps clear of its walls."""
 
     pattern: Pattern = Pattern.OFFSET
     raster_degrees: float = 0.0
@@ -118,6 +121,7 @@ class PocketCut(CutBase, frozen=True, kw_only=True, tag="pocket"):
     entry: Entry = Entry.HELIX
     ramp_degrees: float = 4.0
     rest_of: CutId = CutId("")
+    floor_of: CutId = CutId("")
     scallop: float = 0.0
     floor_only: bool = False
     open_edges: bool = False
@@ -171,6 +175,32 @@ class EngraveCut(CutBase, frozen=True, kw_only=True, tag="engrave"):
         need(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
 
 
+class CarveCut(CutBase, frozen=True, kw_only=True, tag="carve"):
+    """V-carve: as deep at every place as the stroke there is wide. ``end_depth`` is the depth limit at which a flat floor
+    begins; 0 lets the strokes go as deep as the bit and the sheet allow. ``cusp`` is how high ridges may stay on a floor the carving bit clears
+    itself. Open lines become grooves ``line_width`` wide (0: they are left out, and told). ``sink`` lowers the whole path: the
+    outline then lies that far below the start (the plug of an inlay)."""
+
+    cusp: float = 0.05
+    line_width: float = 0.0
+    sink: float = 0.0
+
+    def __post_init__(self) -> None:
+        CutBase.__post_init__(self)
+        need(not self.goes_through, "a V-carve has a depth limit; it does not go through")
+        need(isfinite(self.cusp) and 0.005 <= self.cusp <= 2, "cusps are 0.005 to 2 mm high")
+        need(isfinite(self.line_width) and 0 <= self.line_width <= 100, "a line is carved 0 to 100 mm wide")
+        need(isfinite(self.sink) and 0 <= self.sink <= 500, "a plug's outline lies 0 to 500 mm below its top")
+
+    @property
+    def has_limit(self) -> bool:
+        return self.end_depth > 0
+
+    def depth(self, sheet: Sheet) -> float:
+        """The depth limit; without one the thinnest reading, which nothing may pass."""
+        return self.end_depth if self.has_limit else sheet.thinnest
+
+
 class FacingPattern(StrEnum):
     RASTER = "raster"
     SPIRAL = "spiral"
@@ -210,4 +240,4 @@ class SlotCut(CutBase, frozen=True, kw_only=True, tag="slot"):
 PROFILE_ENTRIES = (Entry.PLUNGE, Entry.RAMP, Entry.SPIRAL)
 POCKET_ENTRIES = (Entry.PLUNGE, Entry.RAMP, Entry.HELIX, Entry.HOLE)
 
-Cut = ProfileCut | PocketCut | HoleCut | EngraveCut | FacingCut | SlotCut
+Cut = ProfileCut | PocketCut | HoleCut | EngraveCut | FacingCut | SlotCut | CarveCut

@@ -24,7 +24,7 @@ from archimetra.base.errors import JobFileError
 from archimetra.geometry.path import Path
 from archimetra.job.job import Job
 
-SCHEMA = 3
+SCHEMA = 4
 SUFFIX = ".archimetra"
 MAX_JSON_BYTES = 400_000_000
 MAX_SOURCE_BYTES = 100_000_000

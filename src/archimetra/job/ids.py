@@ -10,6 +10,7 @@ LayerId = NewType("LayerId", str)
 ShapeId = NewType("ShapeId", str)
 BitId = NewType("BitId", str)
 CutId = NewType("CutId", str)
+InlayId = NewType("InlayId", str)
 
 
 def next_id(prefix: str, taken: Iterable[str]) -> str:

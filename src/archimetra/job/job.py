@@ -5,8 +5,9 @@ from __future__ import annotations
 import msgspec
 
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import Cut, PocketCut
-from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, next_id
+from archimetra.job.cuts import CarveCut, Cut, PocketCut
+from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, next_id
+from archimetra.job.inlays import Inlay
 from archimetra.job.quantities import Unit
 from archimetra.job.shapes import Backdrop, Guide, Layer, Measure, Shape, Source
 from archimetra.job.sheet import Fixture, Heights, Machine, Sheet, Zero
@@ -53,7 +54,7 @@ class Board(msgspec.Struct, frozen=True, kw_only=True):
 
     def shapes_of(self, cut: Cut) -> tuple[Shape, ...]:
         """The shapes a cut takes, in the cut's order, then those of the layer it follows; ones that are gone are passed
-        over. A cut that clears the rest of another takes the other's."""
+        over. A cut that clears the rest or the floor of another takes the other's."""
         cut = self.whose_shapes(cut)
         known = {shape.id: shape for shape in self.shapes}
         own = tuple(known[id_] for id_ in cut.shapes if id_ in known)
@@ -63,12 +64,13 @@ class Board(msgspec.Struct, frozen=True, kw_only=True):
         return own + tuple(s for s in self.shapes if s.layer == cut.layer and s.id not in taken)
 
     def whose_shapes(self, cut: Cut) -> Cut:
-        """The cut whose shapes and depths count: itself, or the first of the pockets it clears the rest of."""
+        """The cut whose shapes and depths count: itself, the first of the pockets it clears the rest of, or the V-carve whose
+        floor that clears."""
         seen = set()
-        while isinstance(cut, PocketCut) and cut.rest_of and cut.id not in seen:
+        while isinstance(cut, PocketCut) and (cut.rest_of or cut.floor_of) and cut.id not in seen:
             seen.add(cut.id)
-            parent = self.cut(cut.rest_of)
-            if not isinstance(parent, PocketCut):
+            parent = self.cut(cut.rest_of or cut.floor_of)
+            if not isinstance(parent, PocketCut if cut.rest_of else CarveCut):
                 break
             cut = parent
         return cut
@@ -85,10 +87,14 @@ class Job(msgspec.Struct, frozen=True, kw_only=True):
     machine: Machine = Machine()
     bits: tuple[Bit, ...] = STARTER_BITS
     boards: tuple[Board, ...] = ()
+    inlays: tuple[Inlay, ...] = ()
     typed: dict[str, str] = msgspec.field(default_factory=dict)
 
     def board(self, id_: BoardId) -> Board | None:
         return next((board for board in self.boards if board.id == id_), None)
+
+    def inlay(self, id_: InlayId) -> Inlay | None:
+        return next((inlay for inlay in self.inlays if inlay.id == id_), None)
 
     def bit(self, id_: BitId) -> Bit | None:
         return next((bit for bit in self.bits if bit.id == id_), None)

@@ -11,7 +11,7 @@ from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path, bounds_of
 from archimetra.job.forms import Form
-from archimetra.job.ids import LayerId, ShapeId
+from archimetra.job.ids import InlayId, LayerId, ShapeId
 
 LAYER_COLOURS = ("#3D5A98", "#B8801F", "#8A3F73", "#24808A", "#A94A35", "#5F7D2B", "#5B6670", "#C06A86")
 
@@ -33,7 +33,8 @@ class Origin(msgspec.Struct, frozen=True):
 
 class Shape(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """One drawn thing. ``paths`` are as brought in or as ``form`` makes them; ``at`` places them on the board without
-    touching them. Shapes of the same ``group`` ('' for none) are picked together."""
+    touching them. Shapes of the same ``group`` ('' for none) are picked together. One that ``follows`` an inlay is its plug's outline or
+    frame: made from the art and made anew with it."""
 
     id: ShapeId
     name: str
@@ -47,6 +48,7 @@ class Shape(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     group: str = ""
     is_locked: bool = False
     origin: Origin | None = None
+    follows: InlayId = InlayId("")
 
     def placed(self) -> tuple[Path, ...]:
         """The outlines in board coordinates."""

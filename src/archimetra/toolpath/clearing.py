@@ -20,7 +20,8 @@ from shapely.geometry import Polygon
 
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import BoolArray, FloatArray
-from archimetra.geometry.clearance import Axis, Clearance
+from archimetra.geometry.clearance import Axis
+from archimetra.geometry.clearances import AnyClearance
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.path import Path
 from archimetra.toolpath.track import Track
@@ -55,7 +56,7 @@ class Strokes(msgspec.Struct, frozen=True, eq=False):
 
 
 def loop_tree(
-    clearance: Clearance, *, first: float, step: float, turn: bool, limit: BoolArray | None = None
+    clearance: AnyClearance, *, first: float, step: float, turn: bool, limit: BoolArray | None = None
 ) -> list[Node]:
     """The trees of loops from clearance ``first`` inwards. Kept wood lies on the right of each loop, on the left with ``turn``."""
     roots: list[Node] = []
@@ -128,7 +129,7 @@ def _parent_of(node: Node, above: list[Node]) -> Node:
 # ---- strokes
 
 
-def fitting_strokes(clearance: Clearance, *, radius: float) -> list[FloatArray]:
+def fitting_strokes(clearance: AnyClearance, *, radius: float) -> list[FloatArray]:
     """Lines along which an area is just as wide as the bit."""
     axis = clearance.axis(at_least=radius - JUST_FITS_MM)
     low = np.minimum(axis.clearance_a, axis.clearance_b)
@@ -139,7 +140,7 @@ def fitting_strokes(clearance: Clearance, *, radius: float) -> list[FloatArray]:
 
 
 def covering_strokes(
-    clearance: Clearance, loops: list[Loop], *, first: float, step: float, radius: float
+    clearance: AnyClearance, loops: list[Loop], *, first: float, step: float, radius: float
 ) -> list[FloatArray]:
     """Lines along the axis that cover what loops more than a radius apart leave."""
     if step <= radius or not loops:

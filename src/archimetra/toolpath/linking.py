@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from archimetra.geometry.arrays import BoolArray, ByteArray, FloatArray
-from archimetra.geometry.clearance import Clearance
+from archimetra.geometry.clearances import AnyClearance
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.moves import Role
 from archimetra.toolpath.passes import lay_pass, no_lifts, ramp_length
@@ -20,7 +20,7 @@ class Links:
     """``first`` is the clearance the bit's centre needs. ``is_open``: whether this very cut has opened the level above the one it
     cuts now."""
 
-    def __init__(self, layer: Layer, clearance: Clearance, *, first: float, ramp_degrees: float) -> None:
+    def __init__(self, layer: Layer, clearance: AnyClearance, *, first: float, ramp_degrees: float) -> None:
         self.is_open = False
         self._layer, self._clearance, self._first, self._degrees = layer, clearance, first, ramp_degrees
         self._rounds: dict[tuple[Track, float], tuple[FloatArray, ByteArray, FloatArray]] = {}

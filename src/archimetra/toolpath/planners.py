@@ -8,7 +8,8 @@ import msgspec
 import numpy as np
 
 from archimetra.base.findings import Finding
-from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.toolpath.carve import plan_carve
 from archimetra.toolpath.engrave import plan_engraving
 from archimetra.toolpath.facing import plan_facing
 from archimetra.toolpath.holes import plan_holes
@@ -28,6 +29,7 @@ PLANNERS: dict[type[Cut], Planner] = {
     EngraveCut: plan_engraving,
     FacingCut: plan_facing,
     SlotCut: plan_slots,
+    CarveCut: plan_carve,
 }
 
 

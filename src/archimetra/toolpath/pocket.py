@@ -18,8 +18,7 @@ from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
-from archimetra.geometry.clearance import Clearance
-from archimetra.geometry.region import Region, polygons_of
+from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED, Bit, BitKind
 from archimetra.job.cut_parts import Entry, Lead, LeadKind, Pattern
 from archimetra.job.cuts import HoleCut, PocketCut
@@ -43,7 +42,7 @@ from archimetra.toolpath.linking import Links
 from archimetra.toolpath.moves import Role, Toolpath
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths, ramp_length
-from archimetra.toolpath.pocket_area import pocket_area
+from archimetra.toolpath.pocket_area import PocketArea, pocket_area
 from archimetra.toolpath.pocket_rest import RestOfPocket, point_on
 from archimetra.toolpath.refusals import nothing_to_plan
 from archimetra.toolpath.starts import choose_start
@@ -68,12 +67,12 @@ def plan_pocket(task: Task, progress: Progress = lambda share: None) -> tuple[To
         if bit.kind not in FLAT_BOTTOMED and bit.kind not in (BitKind.BALL, BitKind.TAPERED_BALL):
             findings.append(_ridges(cut, bit))
         try:
-            region, clearance = pocket_area(task)
+            area = pocket_area(task)
         except GeometryError as error:
             findings.append(Finding("pocket-outline", Severity.STOP, str(error), subject=cut.id))
         else:
             progress(0.3)
-            planner = _Pocket(task, cut, layer, region, clearance, progress)
+            planner = _Pocket(task, cut, layer, area, progress)
             planner.run()
             findings.extend(planner.findings)
     layer.leave()
@@ -100,20 +99,18 @@ def pocket_depths(cut: PocketCut, end: float, per_pass: float) -> FloatArray:
 
 
 class _Pocket:
-    def __init__(
-        self, task: Task, cut: PocketCut, layer: Layer, region: Region, clearance: Clearance, progress: Progress
-    ) -> None:
+    def __init__(self, task: Task, cut: PocketCut, layer: Layer, area: PocketArea, progress: Progress) -> None:
         self.findings: list[Finding] = []
         self._task, self._cut, self._bit, self._layer = task, cut, task.bit, layer
-        self._region, self._clearance, self._progress = region, clearance, progress
-        self._first = task.bit.radius + cut.wall_allowance
+        self._area, self._region, self._clearance, self._progress = area, area.region, area.clearance, progress
+        self._first = area.inset + task.bit.radius + cut.wall_allowance
         self._step = stepover(cut, task.bit, task.recipe.stepover)
         self._depths = pocket_depths(cut, task.depth, task.recipe.depth_per_pass)
         self._right = walks_right(cut.direction, task.bit)
         self._holes = _open_holes(task)
         self._turned: dict[Track, Track] = {}
         self._root: Node | None = None
-        self._links = Links(layer, clearance, first=self._first, ramp_degrees=cut.ramp_degrees)
+        self._links = Links(layer, area.clearance, first=self._first, ramp_degrees=cut.ramp_degrees)
 
     def run(self) -> None:
         if self._region.is_empty:
@@ -127,8 +124,7 @@ class _Pocket:
         strokes = fitting_strokes(self._clearance, radius=self._first)
         if self._task.larger is not None:
             rest = RestOfPocket(
-                self._task, self._cut, self._layer, self._links, self._region, self._clearance, first=self._first,
-                depths=self._depths,
+                self._task, self._cut, self._layer, self._links, self._area, first=self._first, depths=self._depths,
             )  # fmt: skip
             rest.run(roots, strokes, step)
             self.findings.extend(rest.findings)
@@ -146,7 +142,10 @@ class _Pocket:
         for line in strokes:
             self._slot(line)
         plunged = self._plunges(roots, strokes)
-        self._tell_unreached(roots, strokes, plunged)
+        if self._area.inset > 0:
+            self._tell_no_floor(roots, strokes)
+        else:
+            self._tell_unreached(roots, strokes, plunged)
         if self._cut.wall_allowance > 0:
             self._walls()
 
@@ -442,6 +441,17 @@ class _Pocket:
                 layer.down(-self._cut.start_depth + 0.5, pass_no=pass_no, is_open=True)
         return out
 
+    def _tell_no_floor(self, roots: list[Node], strokes: list[FloatArray]) -> None:
+        """On a V-carve's floor what this bit does not reach is the carving bit's; only a bit with nothing to do is told."""
+        if not roots and not strokes:
+            self.findings.append(
+                Finding(
+                    "floor-none", Severity.NOTE,
+                    f"'{self._cut.name}' finds no floor the {self._bit.diameter:g} mm bit fits on; the carving bit clears it alone.",
+                    fix="Choose a smaller bit, or switch it off.", subject=self._cut.id,
+                )
+            )  # fmt: skip
+
     def _tell_unreached(self, roots: list[Node], strokes: list[FloatArray], plunged: list[tuple[float, float]]) -> None:
         cut, bit = self._cut, self._bit
         for polygon in polygons_of(self._region):
@@ -469,7 +479,7 @@ class _Pocket:
         cut, layer = self._cut, self._layer
         z, pass_no = -float(self._depths[-1]), len(self._depths) + 1
         feed = cut.finish_feed or layer.feed
-        nodes = loop_tree(self._clearance, first=self._bit.radius, step=1e6, turn=not self._right)
+        nodes = loop_tree(self._clearance, first=self._area.inset + self._bit.radius, step=1e6, turn=not self._right)
         loops = every_loop(nodes)
         if not loops:
             return
@@ -483,7 +493,7 @@ class _Pocket:
             ways = [
                 fit_lead(
                     lead, track.points(np.array([s]))[0], track.tangents_at(np.array([s]))[0],
-                    waste_on_left=self._right, is_in=is_in, is_clear=lambda points: self._links.may_stand(points, self._bit.radius),
+                    waste_on_left=self._right, is_in=is_in, is_clear=lambda points: self._links.may_stand(points, self._area.inset + self._bit.radius),
                 )
                 for s, is_in in ((a, True), (b, False))
             ]  # fmt: skip

@@ -5,15 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 import shapely
 
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearance import Clearance
+from archimetra.geometry.clearances import AnyClearance
 from archimetra.geometry.offset import thinned
 from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of
-from archimetra.job.cuts import PocketCut
+from archimetra.job.cuts import CarveCut, PocketCut
 from archimetra.job.shapes import Shape
+from archimetra.toolpath.carve_area import carve_area
+from archimetra.toolpath.carving import carving_of
 from archimetra.toolpath.contours import THIN_MM, cleared, kept_region
 from archimetra.toolpath.task import Task
 
@@ -22,13 +26,31 @@ PAST_MM = 0.5  # how far past an open edge the bit's own edge goes
 _SLIVER_MM = 0.015  # what a larger bit left counts from this width on
 
 
-def pocket_area(task: Task) -> tuple[Region, Clearance]:
+class PocketArea(msgspec.Struct, frozen=True, eq=False):
+    """What is cleared: the area, its clearance, and how far from the outline clearing begins (``inset``, on a V-carve's floor
+    the width of its sloping wall)."""
+
+    region: Region
+    clearance: AnyClearance
+    inset: float = 0.0
+
+
+def pocket_area(task: Task) -> PocketArea:
     """The area and its clearance structure. Raises GeometryError where the outlines cross themselves."""
     cut = task.cut
     assert isinstance(cut, PocketCut)
+    carved = next((e for e in task.earlier if isinstance(e.cut, CarveCut)), None)
+    if carved is not None:
+        assert isinstance(carved.cut, CarveCut)
+        carving = carving_of(carved.cut, carved.bit, task.sheet)
+        mating = carved.cut.mating
+        round_mm = mating.round_mm if mating is not None and mating.is_vee else 0.0
+        area = carve_area(task.shapes, tolerance_mm=carving.outline_mm, round_mm=round_mm)
+        return PocketArea(area.region, area.clearances, carving.foot)
     if not cut.open_edges:
-        return cleared(task.shapes)
-    return _opened(task.shapes, task.parts, task.sheet.width, task.sheet.height, task.bit.diameter + PAST_MM)
+        return PocketArea(*cleared(task.shapes))
+    opened = _opened(task.shapes, task.parts, task.sheet.width, task.sheet.height, task.bit.diameter + PAST_MM)
+    return PocketArea(*opened)
 
 
 @lru_cache(maxsize=8)
@@ -61,18 +83,22 @@ def _opened(
     return region, Clearance(region)
 
 
-def left_by(clearance: Clearance, region: Region, *, larger: float, overlap: float) -> Region:
-    """What a bit of radius ``larger`` cannot reach of the region, grown by ``overlap`` into what it did."""
-    rings = [path.flatten(0.002) for path in clearance.offsets(larger)]
+def left_by(area: PocketArea, *, larger: float, overlap: float) -> Region:
+    """What a bit of radius ``larger`` cannot reach of the area, grown by ``overlap`` into what it did."""
+    region = area.region
+    if area.inset > 0:
+        rings = [path.flatten(0.002) for path in area.clearance.offsets(area.inset)]
+        region = filled(rings) if rings else EMPTY
+    rings = [path.flatten(0.002) for path in area.clearance.offsets(area.inset + larger)]
     if not rings:
         return region
-    reached = shapely.buffer(_filled(rings), larger, quad_segs=64)
+    reached = shapely.buffer(filled(rings), larger, quad_segs=64)
     left = shapely.difference(region, shapely.buffer(reached, 0.004))
     left = shapely.buffer(shapely.buffer(left, -_SLIVER_MM / 2, quad_segs=4), overlap + _SLIVER_MM / 2, quad_segs=12)
     return as_region(shapely.intersection(left, shapely.buffer(region, 0.01)))
 
 
-def _filled(rings: Sequence[FloatArray]) -> Region:
+def filled(rings: Sequence[FloatArray]) -> Region:
     """The area left of rings: counter-clockwise ones filled, clockwise ones taken out."""
 
     def area(ring: FloatArray) -> float:

@@ -14,7 +14,6 @@ from shapely.geometry.base import BaseGeometry
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
-from archimetra.geometry.clearance import Clearance
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, polygons_of
 from archimetra.job.cuts import PocketCut
@@ -25,7 +24,7 @@ from archimetra.toolpath.linking import Links
 from archimetra.toolpath.moves import Role
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import lay_pass, no_lifts
-from archimetra.toolpath.pocket_area import left_by
+from archimetra.toolpath.pocket_area import PocketArea, left_by
 from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
@@ -41,20 +40,18 @@ class RestOfPocket:
     """Lays what is left, part by part."""
 
     def __init__(
-        self, task: Task, cut: PocketCut, layer: Layer, links: Links, region: Region, clearance: Clearance, *, first: float,
-        depths: FloatArray,
+        self, task: Task, cut: PocketCut, layer: Layer, links: Links, area: PocketArea, *, first: float, depths: FloatArray,
     ) -> None:  # fmt: skip
         self.findings: list[Finding] = []
         self._task, self._cut, self._bit, self._layer, self._links = task, cut, task.bit, layer, links
-        self._region, self._clearance, self._first, self._depths = region, clearance, first, depths
+        self._area, self._clearance, self._first, self._depths = area, area.clearance, first, depths
         self._right = walks_right(cut.direction, task.bit)
 
     def run(self, roots: list[Node], strokes: list[FloatArray], step: float) -> None:
         larger = self._task.larger
         assert larger is not None
         zone = left_by(
-            self._clearance, self._region, larger=larger.radius + self._cut.wall_allowance,
-            overlap=1.05 * self._bit.radius + 0.1,
+            self._area, larger=larger.radius + self._cut.wall_allowance, overlap=1.05 * self._bit.radius + 0.1,
         )  # fmt: skip
         if zone.is_empty:
             self.findings.append(

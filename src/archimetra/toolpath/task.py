@@ -12,17 +12,18 @@ import msgspec
 
 from archimetra.job.bits import Bit, Recipe
 from archimetra.job.cut_parts import Entry, Side
-from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.job import Board, Job
 from archimetra.job.recipes import held
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
+from archimetra.toolpath.carving import carving_of
 
 replace = msgspec.structs.replace
 
 
 class Earlier(msgspec.Struct, frozen=True):
-    """A cut that has run before and opened the wood: its settings, its bit and its shapes."""
+    """A cut that has run before and opened the wood, or the V-carve a floor belongs to: its settings, its bit and its shapes."""
 
     cut: Cut
     bit: Bit
@@ -68,7 +69,16 @@ def task_of(job: Job, board: Board, cut: Cut) -> Task:
     if isinstance(cut, PocketCut):
         larger = _larger_bit(job, board, cut)
         root = board.whose_shapes(cut)
-        if root is not cut and isinstance(root, PocketCut):
+        if isinstance(root, CarveCut):
+            carver = job.bit(root.bit)
+            assert carver is not None, "the job file and every edit keep bits that are in use"
+            floor = carving_of(root, carver, sheet)
+            cut = replace(
+                cut, start_depth=root.start_depth, end_depth=floor.floor_depth, goes_through=False, wall_allowance=0.0,
+                floor_allowance=0.0, open_edges=False,
+            )  # fmt: skip
+            earlier = (Earlier(root, carver, ()),)
+        elif root is not cut and isinstance(root, PocketCut):
             cut = replace(
                 cut, start_depth=root.start_depth, end_depth=root.end_depth, goes_through=root.goes_through,
                 allowance=root.allowance, wall_allowance=root.wall_allowance, open_edges=root.open_edges,
@@ -76,7 +86,9 @@ def task_of(job: Job, board: Board, cut: Cut) -> Task:
         if cut.open_edges:
             parts = tuple(_cut_out(board))
         if cut.entry is Entry.HOLE:
-            earlier = tuple(e for e in _earlier(job, board, cut) if isinstance(e.cut, HoleCut))
+            earlier += tuple(e for e in _earlier(job, board, cut) if isinstance(e.cut, HoleCut))
+    elif isinstance(cut, CarveCut):
+        earlier = tuple(_floor_cuts(job, board, cut))
     elif isinstance(cut, SlotCut):
         earlier = tuple(_earlier(job, board, cut))
     elif isinstance(cut, ProfileCut) and cut.tabs.avoid:
@@ -128,6 +140,21 @@ def _larger_bit(job: Job, board: Board, cut: PocketCut) -> Bit | None:
             found.append(bit)
         parent = board.cut(parent.rest_of) if parent.rest_of else None
     return min(found, key=lambda bit: bit.diameter) if found else None
+
+
+def _floor_cuts(job: Job, board: Board, cut: CarveCut) -> Iterator[Earlier]:
+    """The straight bits that clear a V-carve's floor before it."""
+    for earlier in board.cuts:
+        if earlier.id == cut.id:
+            return
+        bit = job.bit(earlier.bit)
+        if (
+            earlier.is_on
+            and isinstance(earlier, PocketCut)
+            and bit is not None
+            and board.whose_shapes(earlier).id == cut.id
+        ):
+            yield Earlier(earlier, bit, ())
 
 
 def _cut_out(board: Board) -> Iterator[Shape]:

@@ -1,0 +1,246 @@
+"""V-carve: the bit follows the medial axis of an area, as deep at every place as the stroke there is wide.
+
+Stages: depths (``carving``), the area and its pieces (``carve_area``), strokes between the narrowest the tip enters and where
+the limit begins, the rim of the floor there, what straight bits leave of the floor (``carve_floor``), and for each piece, pass by pass,
+rows, strokes and rim in trails with few lifts (``carve_ways``). A pass goes only where the one before did not reach the final depth.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from archimetra.base.errors import GeometryError
+from archimetra.base.findings import Finding
+from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.clearances import Piece
+from archimetra.geometry.skeleton import Skeleton
+from archimetra.job.bits import BitKind
+from archimetra.job.cuts import CarveCut
+from archimetra.toolpath import carve_told as told
+from archimetra.toolpath.carve_area import CarveArea, carve_area
+from archimetra.toolpath.carve_floor import floor_of, left_of_floor, length_of_rows, rows_of
+from archimetra.toolpath.carve_laying import CarveLayer
+from archimetra.toolpath.carve_ways import ways
+from archimetra.toolpath.carving import Carving, carving_of
+from archimetra.toolpath.laying import Layer
+from archimetra.toolpath.moves import Toolpath
+from archimetra.toolpath.order import inside_first
+from archimetra.toolpath.passes import pass_depths
+from archimetra.toolpath.refusals import nothing_to_plan
+from archimetra.toolpath.task import Task
+
+Progress = Callable[[float], None]
+MOST_FLOOR_MM = 150_000.0  # of rows on a floor; beyond that the bit would run for hours
+_TOUCH_MM = 0.002
+
+
+def plan_carve(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
+    """The toolpath of one V-carve and what to know about it. Deterministic; only the progress callback may raise."""
+    cut = task.cut
+    assert isinstance(cut, CarveCut)
+    findings = list(nothing_to_plan(task)) or list(told.unfit(task))
+    layer = Layer(task)
+    if not findings:
+        carving = carving_of(cut, task.bit, task.sheet)
+        try:
+            area = area_of(task, carving)
+        except GeometryError as error:
+            findings.append(told.bad_outline(cut, str(error)))
+        else:
+            progress(0.3)
+            carver = _Carver(task, carving, area, CarveLayer(layer, task), progress)
+            carver.run()
+            findings.extend(carver.findings)
+    layer.leave()
+    return layer.moves.toolpath(cut.id, task.bit.id), tuple(findings)
+
+
+def area_of(task: Task, carving: Carving) -> CarveArea:
+    """The area of a carving, rounded where an inlay's tip flat asks for it."""
+    mating = task.cut.mating
+    round_mm = mating.round_mm if mating is not None and mating.is_vee else 0.0
+    return carve_area(task.shapes, tolerance_mm=carving.outline_mm, round_mm=round_mm)
+
+
+class _Carver:
+    def __init__(self, task: Task, carving: Carving, area: CarveArea, layer: CarveLayer, progress: Progress) -> None:
+        self.findings: list[Finding] = []
+        assert isinstance(task.cut, CarveCut)
+        self._task, self._cut, self._carving, self._area, self._layer = task, task.cut, carving, area, layer
+        self._progress = progress
+        self._told = told.Told(task.cut, task.bit, carving)
+        # the smallest straight bit that clears this floor before
+        self._cleared_by = min((e.bit.radius for e in task.earlier), default=None)
+        self._step = carving.floor_step(task.cut.cusp)
+
+    def run(self) -> None:
+        cut, carving = self._cut, self._carving
+        self.findings.extend(self._told.area(self._area))
+        if carving.limit <= 0:
+            self.findings.append(self._told.no_room())
+            return
+        pieces = self._area.clearances.pieces
+        for number, k in enumerate(_order(pieces)):
+            self._progress(0.3 + 0.7 * number / max(1, len(pieces)))
+            self._piece(pieces[k])
+        if cut.line_width > 0:
+            self._grooves()
+        self.findings.extend(self._told.summary())
+
+    # ---- one piece
+
+    def _strokes(self, piece: Piece, low: float, high: float) -> Skeleton:
+        c = self._carving
+        found = piece.skeleton(
+            residual_mm=c.residual_mm, chord_tolerance_mm=c.chord_mm, low=low, high=high, simplify_mm=c.simplify_mm
+        )
+        return found if c.bit.kind is BitKind.VEE else _denser(found, 0.02)
+
+    def _piece(self, piece: Piece) -> None:
+        c = self._carving
+        deepest = piece.deepest()
+        widest = deepest.clearance if deepest is not None else 0.0
+        self._told.stroke_limits(piece, self._strokes(piece, 0.0, np.inf), deepest)
+        if widest <= max(c.narrowest, 1e-4):
+            return
+        skeleton = self._strokes(piece, c.narrowest, c.reach)
+        has_floor = widest > c.reach + _TOUCH_MM
+        rims = [path.flatten(c.simplify_mm) for path in piece.offsets(c.reach)] if has_floor else []
+        lines = [line for line in skeleton.strokes() if len(line) > 1]
+        if rims:
+            lines = [_onto_rims(line, rims, c.reach) for line in lines]
+            rims = _split_rims(rims, lines, c.reach)
+            lines += [np.column_stack((ring, np.full(len(ring), c.reach))) for ring in rims]
+        rows, rough_rows = self._rows(piece, has_floor)
+        bottom = float(c.depths(np.array([min(widest, c.reach)]))[0])
+        caps = pass_depths(c.start, bottom, self._task.recipe.depth_per_pass)
+        before = c.start
+        for pass_no, cap in enumerate(caps, 1):
+            is_last = pass_no == len(caps)
+            chosen = rows if is_last else rough_rows
+            reach = max(c.clearance_at(float(cap)), 0.05)
+            self._layer.rows(chosen, -float(cap), piece, reach=reach, pass_no=pass_no)
+            deep = _deeper(lines, c, before if pass_no > 1 else -1.0, float(cap))
+            self._layer.trails(
+                deep, ways(deep, mm_per_s=self._task.recipe.feed / 60, lift_s=self._layer.lift_s), pass_no
+            )
+            before = float(cap)
+        for x, y, radius in skeleton.spots:
+            self._layer.plunge(float(x), float(y), -float(c.depths(np.array([radius]))[0]), pass_no=len(caps))
+
+    def _rows(self, piece: Piece, has_floor: bool) -> tuple[list[FloatArray], list[FloatArray]]:
+        """The rows of the last pass on the floor, and those of passes before it, farther apart."""
+        if not has_floor:
+            return [], []
+        c = self._carving
+        floor = floor_of(piece, c)
+        zone = floor if self._cleared_by is None else left_of_floor(piece, c, floor, self._cleared_by)
+        self._told.floor(piece, floor, zone, self._step, cleared=self._cleared_by)
+        if zone.is_empty:
+            return [], []
+        if length_of_rows(zone, self._step) > MOST_FLOOR_MM:
+            self._told.floor_left(piece, zone, self._step)
+            return [], []
+        axis = self._strokes(piece, c.reach, np.inf).strokes()
+        rows = rows_of(piece, c, zone, step=self._step, axis=axis)
+        rough = max(self._step, 0.5 * c.bit.width_at(self._task.recipe.depth_per_pass))
+        rough_rows = rows if rough < 1.5 * self._step else rows_of(piece, c, zone, step=rough, axis=axis)
+        return rows, rough_rows
+
+    # ---- open lines
+
+    def _grooves(self) -> None:
+        """Open lines as grooves of one width, in passes, to and fro."""
+        c = self._carving
+        depth = float(c.depths(np.array([self._cut.line_width / 2]))[0])
+        if self._cut.line_width / 2 <= c.narrowest:
+            self.findings.append(self._told.line_narrow(self._cut.line_width))
+            return
+        lines = [path.flatten(c.outline_mm) for _, path in self._area.open_lines if path.length() > 0.01]
+        caps = pass_depths(c.start, depth, self._task.recipe.depth_per_pass)
+        for pass_no, cap in enumerate(caps, 1):
+            level = [np.column_stack((line, np.full(len(line), -float(cap)))) for line in lines]
+            found = ways(level, mm_per_s=self._task.recipe.feed / 60, lift_s=self._layer.lift_s)
+            self._layer.trails(level, found, pass_no)
+
+
+def _order(pieces: list[Piece]) -> list[int]:
+    """Pieces in an order with little travel, by their lower left corners."""
+    if not pieces:
+        return []
+    return inside_first(np.array([piece.corner for piece in pieces]), np.full(len(pieces), -1))
+
+
+def _deeper(lines: list[FloatArray], c: Carving, before: float, cap: float) -> list[FloatArray]:
+    """What is deeper than the pass before, as lines (x, y, z) no deeper than this one. Depth above the sink is taken straight
+    down: a plug's tips lie as deep as its outline."""
+    if not lines:
+        return []
+    counts = np.concatenate(([0], np.cumsum([len(line) for line in lines])))
+    whole = Skeleton(np.vstack(lines), counts, np.zeros((0, 3)))
+    floor_before = c.clearance_at(before)
+    if before > c.start + c.sink:
+        # a rim at the limit must not be lost to rounding
+        whole = whole.between(min(floor_before, c.reach - 1e-9), np.inf)
+    here = c.clearance_at(cap)
+    if 0 < here < c.reach:
+        whole = whole.with_level(here)
+    out = []
+    for line in whole.strokes():
+        if len(line) < 2:
+            continue
+        z = -np.minimum(c.depths(line[:, 2]), cap)
+        out.append(np.column_stack((line[:, :2], z)))
+    return out
+
+
+def _onto_rims(line: FloatArray, rims: list[FloatArray], reach: float) -> FloatArray:
+    """A stroke whose end at the limit is put onto the rim's own point there: the two were worked out apart."""
+    for end in (0, -1):
+        if abs(line[end, 2] - reach) > 1e-6:
+            continue
+        best, gap = None, 0.02
+        for ring in rims:
+            d = np.hypot(*(ring - line[end, :2]).T)
+            k = int(np.argmin(d))
+            if d[k] < gap:
+                best, gap = ring[k], float(d[k])
+        if best is not None:
+            line = line.copy()
+            line[end, :2] = best
+    return line
+
+
+def _split_rims(rims: list[FloatArray], lines: list[FloatArray], reach: float) -> list[FloatArray]:
+    """Rims cut at the points where strokes end on them."""
+    at_reach = [line[end, :2] for line in lines for end in (0, -1) if abs(line[end, 2] - reach) < 1e-6]
+    marks = {(round(float(x), 7), round(float(y), 7)) for x, y in at_reach}
+    out = []
+    for ring in rims:
+        cuts = [k for k, (x, y) in enumerate(ring[:-1]) if (round(float(x), 7), round(float(y), 7)) in marks]
+        if not cuts:
+            out.append(ring)
+            continue
+        turned = np.vstack((ring[cuts[0] : -1], ring[: cuts[0] + 1]))
+        stops = [k - cuts[0] for k in cuts] + [len(turned) - 1]
+        out.extend(turned[a : b + 1] for a, b in zip(stops[:-1], stops[1:], strict=True) if b > a)
+    return out
+
+
+def _denser(skeleton: Skeleton, step: float) -> Skeleton:
+    """With points so close that depth, curved for round tips, may be taken as linear between them."""
+    lines = []
+    for line in skeleton.strokes():
+        rise = np.abs(np.diff(line[:, 2]))
+        counts = np.maximum(1, np.ceil(rise / step)).astype(int)
+        if len(line) < 2 or counts.max() == 1:
+            lines.append(line)
+            continue
+        t = np.concatenate([k + np.arange(n) / n for k, n in enumerate(counts)] + [[len(line) - 1.0]])
+        lines.append(np.column_stack([np.interp(t, np.arange(len(line)), line[:, d]) for d in range(3)]))
+    if not lines:
+        return skeleton
+    first = np.concatenate(([0], np.cumsum([len(line) for line in lines])))
+    return Skeleton(np.vstack(lines), first, skeleton.spots)

@@ -1,0 +1,213 @@
+"""What a V-carve tells: strokes too narrow or too wide for the bit, corners a tip flat cannot reach, floors left, outlines it
+cannot carve."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+import shapely
+
+from archimetra.base.findings import Finding, Severity
+from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.clearance import Deepest
+from archimetra.geometry.clearances import Piece
+from archimetra.geometry.region import Region
+from archimetra.geometry.skeleton import Skeleton
+from archimetra.job.bits import Bit, BitKind
+from archimetra.job.cuts import CarveCut
+from archimetra.toolpath.carve_area import CarveArea
+from archimetra.toolpath.carving import CARVING_BITS, Carving
+from archimetra.toolpath.contours import no_area, open_finding
+from archimetra.toolpath.task import Task
+
+_CORNER_SHORT_MM = 0.02  # corners that stay this much short of their point are told
+_TIP_MM = 0.001
+_WORTH_MM2 = 0.5  # of floor that is left
+
+
+def unfit(task: Task) -> Iterator[Finding]:
+    """Bits with which nothing can be carved."""
+    bit, cut = task.bit, task.cut
+    if bit.kind not in CARVING_BITS:
+        yield Finding(
+            "carve-bit", Severity.STOP,
+            f"'{cut.name}' carves, but {bit.name} is the same width all the way down.",
+            fix="Choose a V bit or a tapered ball.", subject=cut.id,
+        )  # fmt: skip
+
+
+def bad_outline(cut: CarveCut, sentence: str) -> Finding:
+    return Finding("carve-outline", Severity.STOP, sentence, subject=cut.id)
+
+
+class Told:
+    """Gathers over all pieces of a cut what is then said once, at its worst place."""
+
+    def __init__(self, cut: CarveCut, bit: Bit, carving: Carving) -> None:
+        self._cut, self._bit, self._carving = cut, bit, carving
+        self._lost: list[tuple[float, float, float]] = []  # pieces the tip enters nowhere: width, x, y
+        self._necks: list[tuple[float, float, float, float]] = []  # stretches it cannot pass: width, length, x, y
+        self._corners: list[tuple[float, float, float]] = []  # short by, x, y
+        self._widest: tuple[float, float, float] | None = None
+        self._floor_area = self._rest_area = self._rest_length = 0.0
+        self._floor_at: tuple[float, float] | None = None
+        self._cleared: float | None = None
+        self._left: list[tuple[float, float, float]] = []  # area, x, y
+
+    def area(self, area: CarveArea) -> list[Finding]:
+        cut = self._cut
+        out = []
+        if cut.line_width <= 0:
+            out += [open_finding(shape, path, cut) for shape, path in area.open_lines]
+        if area.region.is_empty and not area.open_lines:
+            out.append(no_area(cut))
+        if area.overlaps:
+            count = len(area.overlaps)
+            out.append(
+                Finding(
+                    "carve-united", Severity.NOTE,
+                    f"Shapes of '{cut.name}' overlap at {count} place{'s' if count > 1 else ''} and are carved as one.",
+                    fix="Move them apart if they are to stay apart.", at=area.overlaps[0], subject=cut.id,
+                )
+            )  # fmt: skip
+        if area.slivers:
+            count = len(area.slivers)
+            out.append(
+                Finding(
+                    "carve-slivers", Severity.NOTE,
+                    f"{count} outline{'s' if count > 1 else ''} of '{cut.name}' enclose{'' if count > 1 else 's'} next to nothing "
+                    "and are left out.",
+                    fix="Remove them on the Artwork page.", at=area.slivers[0], subject=cut.id,
+                )
+            )  # fmt: skip
+        return out
+
+    def no_room(self) -> Finding:
+        cut, c = self._cut, self._carving
+        if c.sink > 0:
+            return Finding(
+                "carve-no-room", Severity.STOP,
+                f"'{cut.name}' begins {c.sink:.2f} mm below its face, deeper than {self._bit.name} or the sheet allows; it cuts nothing.",
+                fix="Make the pocket less deep, or choose a longer bit.", subject=cut.id,
+            )  # fmt: skip
+        return Finding(
+            "carve-no-room", Severity.STOP, f"'{cut.name}' starts at or below the bottom of the sheet; it cuts nothing.",
+            fix="Make the start depth smaller.", subject=cut.id,
+        )  # fmt: skip
+
+    def line_narrow(self, width: float) -> Finding:
+        return Finding(
+            "carve-line-narrow", Severity.STOP,
+            f"'{self._cut.name}' is to carve lines {width:g} mm wide; the tip of {self._bit.name} is as wide itself.",
+            fix="Make the lines wider, or choose a finer bit.", subject=self._cut.id,
+        )  # fmt: skip
+
+    # ---- gathered
+
+    def stroke_limits(self, piece: Piece, strokes: Skeleton, deepest: Deepest | None) -> None:
+        c = self._carving
+        if deepest is None:
+            return
+        if deepest.clearance > c.reach and (self._widest is None or deepest.clearance > self._widest[0]):
+            self._widest = (deepest.clearance, *deepest.at)
+        narrow = c.narrowest
+        if narrow <= 0:
+            return
+        if deepest.clearance <= narrow:
+            self._lost.append((2 * deepest.clearance, *deepest.at))
+            return
+        for line in strokes.between(0.0, narrow).strokes():
+            if len(line) < 2:
+                continue
+            self._narrow(line, narrow)
+
+    def _narrow(self, line: FloatArray, narrow: float) -> None:
+        """A stretch too narrow for the tip: the end of a corner, or a neck."""
+        ends = (float(line[0, 2]), float(line[-1, 2]))
+        length = float(np.hypot(*np.diff(line[:, :2], axis=0).T).sum())
+        tips = [k for k in (0, -1) if line[k, 2] < _TIP_MM]
+        if len(tips) == 1 and max(ends) >= narrow - _TIP_MM:
+            # from the tip to where the flat fits; the flat itself reaches half its width back
+            short = float(np.hypot(*(line[-1, :2] - line[0, :2]))) - narrow
+            if short > _CORNER_SHORT_MM:
+                x, y = line[tips[0], :2]
+                self._corners.append((short, float(x), float(y)))
+        elif length > 0.05:
+            k = int(np.argmin(line[:, 2]))
+            self._necks.append((2 * float(line[k, 2]), length, float(line[k, 0]), float(line[k, 1])))
+
+    def floor(self, piece: Piece, floor: Region, rest: Region, step: float, *, cleared: float | None) -> None:
+        self._floor_area += float(floor.area)
+        self._rest_area += float(rest.area)
+        self._rest_length += float(rest.area) / step
+        if self._floor_at is None and not floor.is_empty:
+            x, y = shapely.get_coordinates(shapely.point_on_surface(floor))[0]
+            self._floor_at = (float(x), float(y))
+        self._cleared = cleared
+
+    def floor_left(self, piece: Piece, zone: Region, step: float) -> None:
+        x, y = shapely.get_coordinates(shapely.point_on_surface(zone))[0]
+        self._left.append((float(zone.area), float(x), float(y)))
+
+    # ---- said
+
+    def summary(self) -> Iterator[Finding]:
+        cut, bit, c = self._cut, self._bit, self._carving
+        if self._lost:
+            width, x, y = max(self._lost)
+            count = len(self._lost)
+            yield Finding(
+                "carve-too-narrow", Severity.STOP,
+                f"{count} piece{'s' if count > 1 else ''} of '{cut.name}' {'are' if count > 1 else 'is'} narrower than the "
+                f"{bit.tip_flat:g} mm tip of {bit.name} (up to {width:.2f} mm wide) and left uncut.",
+                fix="Choose a bit with a finer tip, or thicken the shapes.", at=(x, y), subject=cut.id,
+            )  # fmt: skip
+        if self._necks:
+            width, _, x, y = max(self._necks, key=lambda neck: neck[1])
+            total = sum(neck[1] for neck in self._necks)
+            yield Finding(
+                "carve-neck", Severity.CAUTION,
+                f"{total:.1f} mm of strokes in '{cut.name}' are narrower than the {bit.tip_flat:g} mm tip of {bit.name} "
+                f"(down to {width:.2f} mm) and stay uncut.",
+                fix="Choose a bit with a finer tip.", at=(x, y), subject=cut.id,
+            )  # fmt: skip
+        if self._corners:
+            short, x, y = max(self._corners)
+            count = len(self._corners)
+            yield Finding(
+                "carve-corners", Severity.NOTE,
+                f"{count} corner{'s' if count > 1 else ''} of '{cut.name}' end up to {short:.2f} mm short of their point: the "
+                f"{bit.tip_flat:g} mm tip of {bit.name} goes no farther.",
+                fix="A bit with a finer tip goes nearer.", at=(x, y), subject=cut.id,
+            )  # fmt: skip
+        if self._widest is not None and c.rule != "cut":
+            radius, x, y = self._widest
+            why = f"{bit.name} cuts no deeper" if c.rule == "bit" else "the sheet is no thicker"
+            yield Finding(
+                "carve-too-wide", Severity.CAUTION,
+                f"Strokes of '{cut.name}' are up to {2 * radius:.1f} mm wide; {why} than {c.limit:.2f} mm, so a flat floor is left there.",
+                fix=f"Enter a depth limit of {c.floor_depth:.1f} mm or less and let a straight bit clear the floor.", at=(x, y),
+                subject=cut.id,
+            )  # fmt: skip
+        if self._floor_area > _WORTH_MM2 and self._cleared is None and not self._left:
+            minutes = self._rest_length / 1500
+            yield Finding(
+                "carve-floor-alone", Severity.NOTE,
+                f"{bit.name} clears the floor of '{cut.name}' alone, {self._floor_area / 100:.1f} cm² in some "
+                f"{self._rest_length / 1000:.1f} m of rows{f', about {minutes:.0f} min' if minutes >= 1 else ''}.",
+                fix="Let a straight bit clear the floor before.", at=self._floor_at, subject=cut.id,
+            )  # fmt: skip
+        if self._left:
+            _, x, y = max(self._left)
+            yield Finding(
+                "carve-floor-left", Severity.STOP,
+                f"{sum(left[0] for left in self._left) / 100:.1f} cm² of the floor of '{cut.name}' would take {bit.name} hours; "
+                "it is left standing.",
+                fix="Let a straight bit clear the floor, or allow higher cusps.", at=(x, y), subject=cut.id,
+            )  # fmt: skip
+        elif bit.kind is BitKind.BALL and self._widest is not None:
+            yield Finding(
+                "carve-ball", Severity.NOTE, f"{bit.name} leaves the floor of '{cut.name}' rounded at its edge.",
+                fix="A V bit or a straight bit leaves it sharp.", subject=cut.id,
+            )  # fmt: skip
