@@ -119,6 +119,24 @@ def _taper_at(u, s, m, k, z0, tangent, tip):
 
 
 @njit(cache=True)
+def reach(shape, radius, tangent, tip, depth):
+    """How far from its axis a bit whose tip is this deep below the sheet's top cuts at most: beyond it lies above the wood."""
+    if depth <= 0.0:
+        return 0.0
+    if shape == VEE:
+        return min(radius, tip + depth * tangent)
+    if shape == BALL:
+        return radius if depth >= radius else sqrt(2 * radius * depth - depth * depth)
+    if shape == TAPER:
+        a = atan(tangent)
+        joint, height = tip * cos(a), tip * (1.0 - sin(a))
+        if depth <= height:
+            return sqrt(max(2 * tip * depth - depth * depth, 0.0))
+        return min(radius, joint + (depth - height) * tangent)
+    return radius
+
+
+@njit(cache=True)
 def head_top(d, radius, tangent, tip):
     """How high over its bottom the head of an undercut bit reaches at a distance from its axis (beyond the neck)."""
     if tangent > 0:
@@ -146,7 +164,8 @@ def sweep(field, origin_x, origin_y, cell, points, first, last, bit_of, shapes, 
             continue
         b = bit_of[n]
         shape, radius, tangent, tip = shapes[b], radii[b], tangents[b], tips[b]
-        low, high = min(y0, y1) - radius, max(y0, y1) + radius
+        wide = reach(shape, radius, tangent, tip, -min(z0, z1))
+        low, high = min(y0, y1) - wide, max(y0, y1) + wide
         j0, j1 = max(int(ceil(low / cell - 0.5)), 0), min(int(floor(high / cell - 0.5)), ny - 1)
         dx, dy = x1 - x0, y1 - y0
         length = sqrt(dx * dx + dy * dy)
@@ -154,7 +173,7 @@ def sweep(field, origin_x, origin_y, cell, points, first, last, bit_of, shapes, 
         z = np.float32(z0)
         for j in range(j0, j1 + 1):
             y = (j + 0.5) * cell
-            left, right = _row_span(y, x0, y0, x1, y1, dx, dy, length, radius)
+            left, right = _row_span(y, x0, y0, x1, y1, dx, dy, length, wide)
             if left > right:
                 continue
             i0, i1 = max(int(ceil(left / cell - 0.5)), 0), min(int(floor(right / cell - 0.5)), nx - 1)
@@ -226,14 +245,15 @@ def sweep_line(heights, hollow, ax, ay, bx, by, points, last, fraction, bit_of, 
             continue
         b = bit_of[k]
         radius = radii[b]
+        wide = reach(shapes[b], radius, tangents[b], tips[b], -min(z0, z1))
         m0 = (y0 - ay) * ux - (x0 - ax) * uy
         m1 = (y1 - ay) * ux - (x1 - ax) * uy
-        if (m0 > radius and m1 > radius) or (m0 < -radius and m1 < -radius):
+        if (m0 > wide and m1 > wide) or (m0 < -wide and m1 < -wide):
             continue
         s0 = (x0 - ax) * ux + (y0 - ay) * uy
         s1 = (x1 - ax) * ux + (y1 - ay) * uy
-        i0 = max(int(ceil((min(s0, s1) - radius) / step)), 0)
-        i1 = min(int(floor((max(s0, s1) + radius) / step)), n - 1)
+        i0 = max(int(ceil((min(s0, s1) - wide) / step)), 0)
+        i1 = min(int(floor((max(s0, s1) + wide) / step)), n - 1)
         if shapes[b] == UNDERCUT:
             dx, dy = x1 - x0, y1 - y0
             length = sqrt(dx * dx + dy * dy)
