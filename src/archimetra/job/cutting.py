@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable
 from typing import Any
 
+from archimetra.job.bits import FLAT_BOTTOMED
 from archimetra.job.cut_parts import Entry, Mark, Overrides, ShapeTabs, Side, Tabs
-from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.edit import Edit, board_of, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, next_id
 from archimetra.job.job import Board, Job
@@ -15,10 +16,10 @@ from archimetra.job.sheet import HoldDown
 
 NAMES: dict[type[Cut], str] = {
     ProfileCut: "Profile", PocketCut: "Pocket", HoleCut: "Holes", EngraveCut: "Engraving", FacingCut: "Facing",
-    SlotCut: "Undercut slot",
+    SlotCut: "Undercut slot", CarveCut: "V-carve",
 }  # fmt: skip
 # what decides a cut's place in the running order
-_ORDERING = {"bit", "side", "goes_through", "end_depth", "shapes", "layer", "rest_of", "entry", "is_on"}
+_ORDERING = {"bit", "side", "goes_through", "end_depth", "shapes", "layer", "rest_of", "floor_of", "entry", "is_on"}
 
 
 def new_cut_id(job: Job) -> CutId:
@@ -80,6 +81,8 @@ def _defaults(board: Board, kind: type[Cut], picked: list[Any]) -> dict[str, Any
         return {"end_depth": min(1.0, half)}
     if kind is FacingCut:
         return {"end_depth": min(0.5, half)}
+    if kind is CarveCut:
+        return {"end_depth": 0.0}
     return {"end_depth": round(min(10.0, sheet.thinnest * 0.6), 1)}
 
 
@@ -131,12 +134,21 @@ def follow_recipe(job: Job, cut_ids: Collection[CutId]) -> Edit:
 
 
 def remove_cuts(job: Job, cut_ids: Collection[CutId]) -> Edit:
-    """Without these cuts; what cleared their rest clears the whole area from now on."""
+    """Without these cuts; what cleared their rest clears the whole area from now on, what cleared a V-carve's floor goes with it."""
     gone = set(cut_ids)
+    for board in job.boards:
+        gone |= {c.id for c in board.cuts if isinstance(c, PocketCut) and isinstance(board.whose_shapes(c), CarveCut)
+                 and board.whose_shapes(c).id in gone}  # fmt: skip
 
     def kept(cut: Cut, board: Board) -> Cut:
         if isinstance(cut, PocketCut) and cut.rest_of in gone:
             root = board.whose_shapes(cut)
+            if isinstance(root, CarveCut):  # the floor of a V-carve stays one
+                parent = board.cut(cut.rest_of)
+                while isinstance(parent, PocketCut) and parent.id in gone and parent.rest_of:
+                    parent = board.cut(parent.rest_of)
+                onto = parent.id if parent is not None and parent.id not in gone else CutId("")
+                return replace(cut, rest_of=onto, floor_of=CutId("") if onto else root.id)
             return replace(
                 cut, rest_of=CutId(""), shapes=root.shapes, layer=root.layer, start_depth=root.start_depth,
                 end_depth=root.end_depth, goes_through=root.goes_through,
@@ -189,6 +201,38 @@ def add_rest(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
         return in_order(replace(board, cuts=(*board.cuts[:position], rest, *board.cuts[position:])))
 
     return Edit("Add smaller bit", replace(job, boards=tuple(change(board) for board in job.boards))), new
+
+
+def add_floor(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
+    """A straight bit for the flat floor of a V-carve, before it: what it cannot reach stays for the carving bit. A second one
+    clears what the first could not. Raises ValueError where the bit has no flat bottom."""
+    new = new_cut_id(job)
+    found = job.bit(bit)
+    if found is None or found.kind not in FLAT_BOTTOMED:
+        raise ValueError("a floor is cleared by a bit with a flat bottom")
+
+    def change(board: Board) -> Board:
+        cut = board.cut(cut_id)
+        if not isinstance(cut, CarveCut):
+            return board
+        mine = [c for c in board.cuts if isinstance(c, PocketCut) and board.whose_shapes(c).id == cut_id]
+        last = mine[-1] if mine else None
+        pocket = PocketCut(
+            id=new, name=f"{cut.name}, floor" if last is None else f"{cut.name}, finer floor", bit=bit,
+            floor_of=cut_id if last is None else CutId(""), rest_of=CutId("") if last is None else last.id,
+            direction=cut.direction, entry=Entry.HELIX if last is None else Entry.RAMP, mating=cut.mating,
+        )  # fmt: skip
+        position = board.cuts.index(cut if last is None else last) + (0 if last is None else 1)
+        return in_order(replace(board, cuts=(*board.cuts[:position], pocket, *board.cuts[position:])))
+
+    return Edit("Add floor", replace(job, boards=tuple(change(board) for board in job.boards))), new
+
+
+def floors_of(board: Board, cut: Cut) -> tuple[PocketCut, ...]:
+    """The cuts that clear a V-carve's floor, in running order."""
+    return tuple(
+        c for c in board.cuts if isinstance(c, PocketCut) and c.id != cut.id and board.whose_shapes(c).id == cut.id
+    )
 
 
 def reorder_cut(job: Job, board_id: BoardId, cut_id: CutId, position: int) -> Edit:

@@ -1,21 +1,29 @@
 """The running order of a board's cuts: what must come before what, and as few bit changes as that allows.
 
 Before all comes facing. A pocket comes before what clears its rest, a hole or pocket before the slot that enters by it, a groove before
-the slot it relieves, and everything inside an outline before the outline that cuts it out. Shapes count by their boxes here; the
+the slot it relieves, the floor of a V-carve before the carving, and everything inside an outline before the outline that cuts it out. Shapes count by their boxes here; the
 checks look at the true ones.
 """
 
 from __future__ import annotations
 
 from archimetra.job.cut_parts import Entry, Side
-from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.ids import CutId
 from archimetra.job.job import Board
 
 Box = tuple[float, float, float, float]
 
 # what suits to be done first, where nothing forces it: shallow work on a whole board, then openings, then outlines
-_RANKS: dict[type[Cut], int] = {FacingCut: 0, PocketCut: 1, EngraveCut: 2, HoleCut: 3, SlotCut: 4, ProfileCut: 5}
+_RANKS: dict[type[Cut], int] = {
+    FacingCut: 0,
+    PocketCut: 1,
+    CarveCut: 2,
+    EngraveCut: 2,
+    HoleCut: 3,
+    SlotCut: 4,
+    ProfileCut: 5,
+}
 
 
 def suited_order(board: Board) -> tuple[Cut, ...]:
@@ -63,6 +71,10 @@ def _comes_before(board: Board, cut: Cut, other: Cut, boxes: dict[CutId, Box | N
         return False
     if isinstance(other, PocketCut) and other.rest_of == cut.id:
         return True
+    if isinstance(other, CarveCut) and isinstance(cut, PocketCut):
+        root = board.whose_shapes(cut)
+        if isinstance(root, CarveCut):
+            return root.id == other.id
     mine, its = boxes[cut.id], boxes[other.id]
     if mine is None or its is None:
         return False
