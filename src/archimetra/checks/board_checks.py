@@ -13,6 +13,7 @@ from archimetra.checks.depth_checks import (
 )
 from archimetra.checks.given import Check, CheckInput
 from archimetra.checks.holding_checks import loose_pieces, tabs_too_thick
+from archimetra.checks.inlay_checks import frame_too_tight, glue_used_up, half_missing, mating_depths
 from archimetra.checks.order_checks import drawn_twice, facing_late, outline_before_inside, rest_before_first
 from archimetra.checks.place_checks import off_sheet, out_of_travel, rapid_in_stock
 from archimetra.job.job import Board, Job
@@ -34,6 +35,10 @@ CHECKS: tuple[Check, ...] = (
     wrong_kind_of_bit,
     rapid_in_stock,
     rest_before_first,
+    mating_depths,
+    glue_used_up,
+    half_missing,
+    frame_too_tight,
     loose_pieces,
     tabs_too_thick,
     outline_before_inside,

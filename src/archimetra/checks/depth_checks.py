@@ -8,7 +8,7 @@ from archimetra.base.findings import Finding, Severity
 from archimetra.checks.given import CheckInput
 from archimetra.job.bits import UNDERCUTS, BitKind
 from archimetra.job.cut_parts import Entry
-from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts import CarveCut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.recipes import held
 
 
@@ -23,6 +23,8 @@ def too_deep(given: CheckInput) -> Iterator[Finding]:
                     fix="Enter a greater target thickness, or a smaller depth.", subject=cut.id,
                 )  # fmt: skip
             continue
+        if isinstance(cut, CarveCut) and (cut.mating is not None or not cut.has_limit):
+            continue  # what stops it is told where it is planned, an inlay's halves by their own check
         deepest = sheet.thickest + max(cut.allowance, 0.0)
         if not cut.goes_through and task.depth > deepest + 1e-6:
             yield Finding(
@@ -30,7 +32,7 @@ def too_deep(given: CheckInput) -> Iterator[Finding]:
                 f"'{cut.name}' ends {task.depth:g} mm deep; the sheet is {sheet.thickest:g} mm thick.",
                 fix=f"End at {deepest:g} mm or less, or let it go through.", subject=cut.id,
             )  # fmt: skip
-        elif isinstance(cut, PocketCut | EngraveCut | SlotCut) and not cut.goes_through:
+        elif isinstance(cut, PocketCut | EngraveCut | SlotCut | CarveCut) and not cut.goes_through:
             left = sheet.thinnest - task.depth
             if left <= 0:
                 yield Finding(
@@ -43,6 +45,8 @@ def too_deep(given: CheckInput) -> Iterator[Finding]:
 def deeper_than_bit(given: CheckInput) -> Iterator[Finding]:
     for task in given.tasks():
         cut, bit = task.cut, task.bit
+        if isinstance(cut, CarveCut):
+            continue  # its cone sets the limit, which is told where it is planned
         depth = task.depth + task.face * isinstance(cut, FacingCut)
         if depth > bit.cutting_length + 1e-6:
             yield Finding(
@@ -80,12 +84,12 @@ def cannot_plunge(given: CheckInput) -> Iterator[Finding]:
             continue
         straight_down = (
             isinstance(cut, ProfileCut | PocketCut | EngraveCut) and cut.entry is Entry.PLUNGE
-        ) or isinstance(cut, HoleCut)
+        ) or isinstance(cut, HoleCut | CarveCut)
         if straight_down:
             yield Finding(
                 "no-plunge", Severity.STOP,
                 f"'{cut.name}' plunges, but {bit.name} does not cut at its centre.",
-                fix="Enter by a ramp, or choose another bit.", subject=cut.id,
+                fix="Choose another bit." if isinstance(cut, HoleCut | CarveCut) else "Enter by a ramp, or choose another bit.", subject=cut.id,
             )  # fmt: skip
 
 

@@ -19,7 +19,7 @@ from archimetra.checks.given import CheckInput
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import Cut, FacingCut, HoleCut, PocketCut, ProfileCut
+from archimetra.job.cuts import CarveCut, Cut, FacingCut, HoleCut, PocketCut, ProfileCut
 from archimetra.job.sheet import HoldDown
 from archimetra.toolpath.contours import kept_region
 from archimetra.toolpath.fixtures import outline_of
@@ -98,7 +98,7 @@ def _slot(given: CheckInput, block: Block) -> _Slot | None:
             shapely.buffer(kept_region(given.board.shapes_of(cut)), -bit.radius), bit.radius - COARSE_MM
         )
         return _Slot(cut, bit, area, np.zeros((0, 2)))
-    if isinstance(cut, FacingCut):
+    if isinstance(cut, FacingCut | CarveCut):  # a carving ends at the bottom at the latest
         return None
     points, of = straightened(run.xyz[rows], run.kind[rows], run.centre[rows], chord_tolerance_mm=COARSE_MM)
     role = run.role[rows][of]

@@ -50,7 +50,7 @@ def drawn_twice(given: CheckInput) -> Iterator[Finding]:
     """The same outline twice in one cut, or cut twice alike by two cuts."""
     seen: dict[bytes, str] = {}
     for cut, _ in given.cuts():
-        if isinstance(cut, PocketCut) and cut.rest_of:
+        if isinstance(cut, PocketCut) and (cut.rest_of or cut.floor_of):
             continue
         for shape in given.board.shapes_of(cut):
             for path in shape.placed():
@@ -75,6 +75,8 @@ def rest_before_first(given: CheckInput) -> Iterator[Finding]:
     place = {cut.id: number for number, (cut, _) in enumerate(given.cuts())}
     known = {cut.id: (cut, bit) for cut, bit in given.cuts()}
     for number, (cut, bit) in enumerate(given.cuts()):
+        if isinstance(cut, PocketCut) and cut.floor_of:
+            yield from _floor_order(cut, place.get(cut.floor_of), number)
         if not isinstance(cut, PocketCut) or not cut.rest_of:
             continue
         if cut.rest_of not in place:
@@ -97,6 +99,22 @@ def rest_before_first(given: CheckInput) -> Iterator[Finding]:
                 f"'{cut.name}' clears the rest of '{first.name}' with a bit that is no smaller.",
                 fix="Choose a smaller bit.", subject=cut.id,
             )  # fmt: skip
+
+
+def _floor_order(cut: PocketCut, carve: int | None, number: int) -> Iterator[Finding]:
+    """The floor of a V-carve is cleared before it: then only the carving bit's walls touch what stays."""
+    if carve is None:
+        yield Finding(
+            "floor-alone", Severity.CAUTION,
+            f"'{cut.name}' clears the floor of a V-carve that is switched off or gone; its walls would stay rough steps.",
+            fix="Switch the V-carve on, or this one off.", subject=cut.id,
+        )  # fmt: skip
+    elif carve < number:
+        yield Finding(
+            "floor-order", Severity.CAUTION,
+            f"'{cut.name}' runs after the V-carve whose floor it clears, which then has to clear that floor itself.",
+            fix=f"Drag '{cut.name}' before it in the sequence.", subject=cut.id,
+        )  # fmt: skip
 
 
 def facing_late(given: CheckInput) -> Iterator[Finding]:

@@ -25,6 +25,7 @@ class BitKind(StrEnum):
 
 
 UNDERCUTS = (BitKind.DOVETAIL, BitKind.KEYHOLE, BitKind.TEE_SLOT)
+CARVING_KINDS = (BitKind.VEE, BitKind.TAPERED_BALL, BitKind.BALL)
 FLAT_BOTTOMED = (BitKind.STRAIGHT, BitKind.SURFACING, *UNDERCUTS)
 
 

@@ -179,11 +179,13 @@ class CarveCut(CutBase, frozen=True, kw_only=True, tag="carve"):
     """V-carve: as deep at every place as the stroke there is wide. ``end_depth`` is the depth limit at which a flat floor
     begins; 0 lets the strokes go as deep as the bit and the sheet allow. ``cusp`` is how high ridges may stay on a floor the carving bit clears
     itself. Open lines become grooves ``line_width`` wide (0: they are left out, and told). ``sink`` lowers the whole path: the
-    outline then lies that far below the start (the plug of an inlay)."""
+    outline then lies that far below the start (the plug of an inlay). With ``least_standing`` above 0 what is left standing within the area and is
+    thinner than that is marked (stamps and plugs)."""
 
     cusp: float = 0.05
     line_width: float = 0.0
     sink: float = 0.0
+    least_standing: float = 0.0
 
     def __post_init__(self) -> None:
         CutBase.__post_init__(self)
@@ -191,6 +193,7 @@ class CarveCut(CutBase, frozen=True, kw_only=True, tag="carve"):
         need(isfinite(self.cusp) and 0.005 <= self.cusp <= 2, "cusps are 0.005 to 2 mm high")
         need(isfinite(self.line_width) and 0 <= self.line_width <= 100, "a line is carved 0 to 100 mm wide")
         need(isfinite(self.sink) and 0 <= self.sink <= 500, "a plug's outline lies 0 to 500 mm below its top")
+        need(isfinite(self.least_standing) and 0 <= self.least_standing <= 20, "thin features are marked up to 20 mm")
 
     @property
     def has_limit(self) -> bool:

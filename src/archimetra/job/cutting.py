@@ -172,7 +172,7 @@ def copy_cut(job: Job, cut_id: CutId, *, shapes: tuple[ShapeId, ...] | None = No
             cuts.append(cut)
             if cut.id != cut_id:
                 continue
-            copy = replace(cut, id=new, name=f"{cut.name} copy")
+            copy = replace(cut, id=new, name=f"{cut.name} copy", mating=None)
             if shapes is not None:
                 copy = replace(copy, shapes=shapes, layer=LayerId(""))
                 if isinstance(copy, ProfileCut):

@@ -58,6 +58,7 @@ def kit_of(job: Job, board_id: BoardId, name: str) -> Kit:
         bare = replace(cut, shapes=(), layer=LayerId(""), notes=cut.notes)
         if isinstance(bare, ProfileCut):  # marks belong to shapes this board has
             bare = replace(bare, starts=(), turned=(), tabs_of=(), tabs=replace(bare.tabs, by_hand=()))
+        bare = replace(bare, mating=None)
         cuts.append(KitCut(cut=bare, layers=tuple(sorted(layers))))
     used = {cut.bit for cut in board.cuts}
     return Kit(name=name, cuts=tuple(cuts), bits=tuple(bit for bit in job.bits if bit.id in used))
@@ -78,6 +79,16 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
         found = [by_name[name.casefold()] for name in entry.layers if name.casefold() in by_name]
         is_whole = isinstance(cut, FacingCut) and not entry.layers
         is_rest = isinstance(cut, PocketCut) and bool(cut.rest_of)
+        carve = cut.floor_of if isinstance(cut, PocketCut) else ""
+        if carve and any(other.cut.id == carve for other in kit.cuts):
+            # its V-carve, laid after it, brings the shapes
+            found = [
+                by_name[n.casefold()]
+                for e in kit.cuts
+                if e.cut.id == carve
+                for n in e.layers
+                if n.casefold() in by_name
+            ]
         if not found and not is_whole and not (is_rest and cut.rest_of in ids):  # type: ignore[union-attr]
             missing += [name for name in entry.layers if name not in missing]
             continue
@@ -88,6 +99,8 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
         made = replace(cut, id=new, bit=known[cut.bit])
         if isinstance(made, PocketCut) and made.rest_of:
             made = replace(made, rest_of=ids.get(made.rest_of, CutId("")))
+        elif carve and found:
+            pass
         elif len(found) == 1:
             made = replace(made, layer=found[0].id)
         elif found:
@@ -95,6 +108,11 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
             made = replace(made, shapes=tuple(shape.id for shape in board.shapes if shape.layer in on))
         added.append(made)
         counting = with_board(counting, board_id, lambda b, cut=made: replace(b, cuts=(*b.cuts, cut)))  # type: ignore[misc]
+
+    added = [
+        replace(cut, floor_of=ids.get(cut.floor_of, CutId(""))) if isinstance(cut, PocketCut) and cut.floor_of else cut
+        for cut in added
+    ]
 
     def change(b: Board) -> Board:
         return in_order(replace(b, cuts=(*b.cuts, *added)))

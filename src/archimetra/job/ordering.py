@@ -82,6 +82,10 @@ def _comes_before(board: Board, cut: Cut, other: Cut, boxes: dict[CutId, Box | N
         return _meet(mine, its)
     if isinstance(other, SlotCut) and isinstance(cut, HoleCut | PocketCut | EngraveCut):
         return _meet(mine, its)
+    if isinstance(other, ProfileCut) and other.side is Side.INSIDE and other.is_through(board.sheet):
+        return _within(mine, its) and not (
+            isinstance(cut, ProfileCut) and mine == its
+        )  # what falls out is done by then
     is_outline = isinstance(other, ProfileCut) and other.side is Side.OUTSIDE and other.is_through(board.sheet)
     if is_outline and _within(mine, its):
         same_part = isinstance(cut, ProfileCut) and cut.side is Side.OUTSIDE and cut.is_through(board.sheet)

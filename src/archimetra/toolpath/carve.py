@@ -78,6 +78,7 @@ class _Carver:
     def run(self) -> None:
         cut, carving = self._cut, self._carving
         self.findings.extend(self._told.area(self._area))
+        self.findings.extend(self._told.standing(self._area))
         if carving.limit <= 0:
             self.findings.append(self._told.no_room())
             return

@@ -7,29 +7,32 @@ from collections.abc import Iterator
 
 import numpy as np
 import shapely
+from shapely.geometry import Polygon
 
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearance import Deepest
-from archimetra.geometry.clearances import Piece
-from archimetra.geometry.region import Region
+from archimetra.geometry.clearances import ClearanceSet, Piece
+from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of
 from archimetra.geometry.skeleton import Skeleton
-from archimetra.job.bits import Bit, BitKind
+from archimetra.job.bits import CARVING_KINDS, Bit, BitKind
+from archimetra.job.cut_parts import Half
 from archimetra.job.cuts import CarveCut
 from archimetra.toolpath.carve_area import CarveArea
-from archimetra.toolpath.carving import CARVING_BITS, Carving
+from archimetra.toolpath.carving import Carving
 from archimetra.toolpath.contours import no_area, open_finding
 from archimetra.toolpath.task import Task
 
 _CORNER_SHORT_MM = 0.02  # corners that stay this much short of their point are told
 _TIP_MM = 0.001
+MOST_THIN = 12  # thin places are marked one by one up to this many
 _WORTH_MM2 = 0.5  # of floor that is left
 
 
 def unfit(task: Task) -> Iterator[Finding]:
     """Bits with which nothing can be carved."""
     bit, cut = task.bit, task.cut
-    if bit.kind not in CARVING_BITS:
+    if bit.kind not in CARVING_KINDS:
         yield Finding(
             "carve-bit", Severity.STOP,
             f"'{cut.name}' carves, but {bit.name} is the same width all the way down.",
@@ -49,6 +52,7 @@ class Told:
         self._lost: list[tuple[float, float, float]] = []  # pieces the tip enters nowhere: width, x, y
         self._necks: list[tuple[float, float, float, float]] = []  # stretches it cannot pass: width, length, x, y
         self._corners: list[tuple[float, float, float]] = []  # short by, x, y
+        self._shallow: list[tuple[float, float, float]] = []  # pieces of an inlay without a floor: width, x, y
         self._widest: tuple[float, float, float] | None = None
         self._floor_area = self._rest_area = self._rest_length = 0.0
         self._floor_at: tuple[float, float] | None = None
@@ -103,6 +107,42 @@ class Told:
             fix="Make the lines wider, or choose a finer bit.", subject=self._cut.id,
         )  # fmt: skip
 
+    def standing(self, area: CarveArea) -> list[Finding]:
+        """What stands within the area and is thin enough to bend or break, each place with its width."""
+        cut, least = self._cut, self._cut.least_standing
+        if least <= 0:
+            return []
+        islands = [Polygon(ring) for polygon in polygons_of(area.region) for ring in polygon.interiors]
+        # what lies within an island is carved, or stands in its turn
+        standing = as_region(shapely.difference(shapely.union_all(islands), area.region)) if islands else EMPTY
+        places: list[tuple[float, float, float]] = []
+        for piece in ClearanceSet(standing).pieces:
+            c = self._carving
+            skeleton = piece.skeleton(
+                residual_mm=max(c.residual_mm, 0.02),
+                chord_tolerance_mm=0.005,
+                low=0.0,
+                high=least / 2,
+                simplify_mm=0.005,
+            )
+            for line in skeleton.strokes():
+                length = float(np.hypot(*np.diff(line[:, :2], axis=0).T).sum())
+                is_tip = (line[0, 2] > least / 2 - 1e-6) != (line[-1, 2] > least / 2 - 1e-6)
+                # a corner that narrows quickly is no thin place; a long spike is
+                if length > (2.5 * least if is_tip else 0.3 * least):
+                    k = len(line) // 2 if is_tip else int(np.argmin(line[:, 2]))
+                    places.append((2 * float(line[k, 2]), float(line[k, 0]), float(line[k, 1])))
+            places += [(2 * float(r), float(x), float(y)) for x, y, r in skeleton.spots]
+        places.sort()
+        return [
+            Finding(
+                "carve-thin-standing", Severity.CAUTION,
+                f"What stands here in '{cut.name}' is only {width:.2f} mm wide and may break.",
+                fix=f"Thicken it to {least:g} mm, or carve less deep.", at=(x, y), subject=cut.id,
+            )
+            for width, x, y in places[:MOST_THIN]
+        ]  # fmt: skip
+
     # ---- gathered
 
     def stroke_limits(self, piece: Piece, strokes: Skeleton, deepest: Deepest | None) -> None:
@@ -111,6 +151,8 @@ class Told:
             return
         if deepest.clearance > c.reach and (self._widest is None or deepest.clearance > self._widest[0]):
             self._widest = (deepest.clearance, *deepest.at)
+        if self._cut.mating is not None and deepest.clearance < c.foot:
+            self._shallow.append((2 * deepest.clearance, *deepest.at))
         narrow = c.narrowest
         if narrow <= 0:
             return
@@ -154,6 +196,16 @@ class Told:
 
     def summary(self) -> Iterator[Finding]:
         cut, bit, c = self._cut, self._bit, self._carving
+        if self._shallow and cut.mating is not None:
+            width, x, y = max(self._shallow)
+            count = len(self._shallow)
+            if cut.mating.half is Half.POCKET:
+                words = f"{count} part{'s' if count > 1 else ''} of '{cut.name}' are too narrow for a flat floor: they mate, but with no glue gap."
+                fix = "Make the pocket less deep, or choose a bit with a smaller angle."
+            else:
+                words = f"{count} gap{'s' if count > 1 else ''} within '{cut.name}' are too narrow to reach the saw gap's depth."
+                fix = "Make the saw gap smaller, or choose a bit with a smaller angle."
+            yield Finding("inlay-narrow", Severity.NOTE, words, fix=fix, at=(x, y), subject=cut.id)
         if self._lost:
             width, x, y = max(self._lost)
             count = len(self._lost)

@@ -21,7 +21,6 @@ from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cuts import CarveCut
 from archimetra.job.sheet import Sheet
 
-CARVING_BITS = (BitKind.VEE, BitKind.TAPERED_BALL, BitKind.BALL)
 Z_MM = 0.01  # how far the carved surface may stray in z; it is shared out below
 _OUTLINE_SHARE, _CHORD_SHARE, _SIMPLE_SHARE, _RESIDUAL_SHARE = 0.25, 0.08, 0.2, 0.6
 _FLATTEST = 0.0004  # below this the grid itself shows

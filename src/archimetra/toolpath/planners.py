@@ -13,6 +13,7 @@ from archimetra.toolpath.carve import plan_carve
 from archimetra.toolpath.engrave import plan_engraving
 from archimetra.toolpath.facing import plan_facing
 from archimetra.toolpath.holes import plan_holes
+from archimetra.toolpath.mates import mated
 from archimetra.toolpath.moves import Toolpath
 from archimetra.toolpath.pocket import plan_pocket
 from archimetra.toolpath.profile import plan_profile
@@ -36,7 +37,9 @@ PLANNERS: dict[type[Cut], Planner] = {
 def plan_cut(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
     """The toolpath of a task in board coordinates and what to know about it. A planner counts from the face the cut starts
     at; here that goes to where it lies below the sheet's top."""
+    task, told = mated(task)
     toolpath, findings = PLANNERS[type(task.cut)](task, progress)
+    findings = told + tuple(f for f in findings if not (told and f.code == "no-shapes"))
     if task.face > 0 and len(toolpath):
         xyz = np.array(toolpath.xyz)
         xyz[:, 2] -= task.face

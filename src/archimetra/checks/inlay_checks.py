@@ -1,0 +1,108 @@
+"""Checks of inlays: whether both halves can be cut as deep as they must, whether the plug can be pressed home and taken off its board."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from math import radians, tan
+
+from archimetra.base.findings import Finding, Severity
+from archimetra.checks.given import CheckInput
+from archimetra.job.bits import BitKind
+from archimetra.job.cut_parts import Half
+from archimetra.job.cuts import CarveCut, PocketCut, ProfileCut
+from archimetra.job.inlays import InlayKind
+from archimetra.toolpath.carving import carving_of
+
+LEAST_GLUE_MM = 0.1  # under the plug, where glue has to go
+LEAST_BACK_MM = 2.0  # of the plug's board that holds it together until it is glued
+
+
+def mating_depths(given: CheckInput) -> Iterator[Finding]:
+    """V halves that the bit or the sheet stop before they are as deep as the pair asks."""
+    for task in given.tasks():
+        cut, bit = task.cut, task.bit
+        if not isinstance(cut, CarveCut) or cut.mating is None:
+            continue
+        carving = carving_of(cut, bit, task.sheet)
+        if carving.rule == "bit":
+            yield Finding(
+                "inlay-bit-short", Severity.STOP,
+                f"'{cut.name}' has to be {cut.end_depth:.2f} mm deep, but {bit.name} cuts only {carving.floor_depth:.2f} mm; the halves "
+                "would not go together.",
+                fix="Choose a longer bit, or make the pocket less deep.", subject=cut.id,
+            )  # fmt: skip
+        elif carving.rule == "sheet":
+            yield Finding(
+                "inlay-sheet-thin", Severity.STOP,
+                f"'{cut.name}' has to be {cut.end_depth:.2f} mm deep; its sheet is only {task.sheet.thinnest:g} mm thick.",
+                fix="Take a thicker sheet, or make the pocket less deep.", subject=cut.id,
+            )  # fmt: skip
+        elif cut.mating.half is Half.PLUG and task.sheet.thinnest - cut.end_depth < LEAST_BACK_MM:
+            yield Finding(
+                "inlay-plug-back", Severity.CAUTION,
+                f"Only {task.sheet.thinnest - cut.end_depth:.2f} mm of the board stay behind '{cut.name}'.",
+                fix="Take a thicker sheet, or make the pocket or the saw gap smaller.", subject=cut.id,
+            )  # fmt: skip
+
+
+def glue_used_up(given: CheckInput) -> Iterator[Finding]:
+    """A fit that lets a V plug sink until no glue gap is left: it bottoms out and its walls stay open."""
+    for inlay in given.job.inlays:
+        if inlay.kind is not InlayKind.VEE or inlay.pocket_board != given.board.id:
+            continue
+        for cut, bit in given.cuts():
+            if not isinstance(cut, CarveCut) or cut.mating is None or cut.mating.inlay != inlay.id:
+                continue
+            if bit.kind is not BitKind.VEE:
+                yield Finding(
+                    "inlay-no-vee", Severity.STOP, f"'{cut.name}' is half of a V inlay, but {bit.name} is no V bit.",
+                    fix="Choose a V bit; the plug follows.", subject=cut.id,
+                )  # fmt: skip
+                continue
+            sinks = inlay.fit / tan(radians(bit.angle / 2))
+            if inlay.glue_gap - sinks < LEAST_GLUE_MM:
+                yield Finding(
+                    "inlay-bottoms", Severity.CAUTION,
+                    f"With a fit of {inlay.fit:g} mm the plug of '{inlay.name}' sinks {sinks:.2f} mm and leaves "
+                    f"{max(inlay.glue_gap - sinks, 0):.2f} mm for glue under it: it bottoms out before its walls close.",
+                    fix=f"Make the glue gap at least {sinks + LEAST_GLUE_MM:.2f} mm, or the fit smaller.", subject=cut.id,
+                )  # fmt: skip
+
+
+def half_missing(given: CheckInput) -> Iterator[Finding]:
+    """Halves that are switched off, and art that is gone."""
+    for inlay in given.job.inlays:
+        for board, half in ((inlay.pocket_board, Half.POCKET), (inlay.plug_board, Half.PLUG)):
+            if board != given.board.id:
+                continue
+            mine = [
+                c
+                for c in given.board.cuts
+                if c.mating is not None and c.mating.inlay == inlay.id and c.mating.half is half
+            ]
+            main = [
+                c for c in mine if isinstance(c, CarveCut | ProfileCut) or (isinstance(c, PocketCut) and not c.floor_of)
+            ]
+            if not main or not any(c.is_on for c in main):
+                yield Finding(
+                    "inlay-half", Severity.CAUTION,
+                    f"The {half.value} of '{inlay.name}' is {'switched off' if main else 'gone'}; its other half has nothing to fit.",
+                    fix="Switch it on, undo, or remove the inlay.", subject=main[0].id if main else "",
+                )  # fmt: skip
+
+
+def frame_too_tight(given: CheckInput) -> Iterator[Finding]:
+    """A margin that bits which clear around a plug, or cut it out, do not fit into."""
+    for inlay in given.job.inlays:
+        if inlay.plug_board != given.board.id or inlay.kind is not InlayKind.VEE:
+            continue
+        mine = [(c, b) for c, b in given.cuts() if c.mating is not None and c.mating.inlay == inlay.id]
+        wall = max((carving_of(c, b, given.sheet).foot for c, b in mine if isinstance(c, CarveCut)), default=0.0)
+        for cut, bit in mine:
+            needed = bit.diameter + 2 * wall if isinstance(cut, PocketCut) else bit.diameter + wall + 0.5
+            if isinstance(cut, PocketCut | ProfileCut) and inlay.margin < needed:
+                yield Finding(
+                    "inlay-margin", Severity.CAUTION,
+                    f"The margin of {inlay.margin:g} mm around the plug of '{inlay.name}' is too tight for {bit.name} in '{cut.name}'.",
+                    fix=f"Make the margin {needed:.1f} mm or more, or choose a smaller bit.", subject=cut.id,
+                )  # fmt: skip
