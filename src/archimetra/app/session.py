@@ -22,8 +22,10 @@ from archimetra.artwork.report import Entry
 from archimetra.engine.messages import (
     ArtworkRead,
     ArtworkRequest,
+    BitsCompared,
     BoardPlan,
     FilesMade,
+    MateMade,
     Moment,
     MomentRequest,
     PlanProgress,
@@ -31,7 +33,7 @@ from archimetra.engine.messages import (
     WorkerFailed,
 )
 from archimetra.geometry.affine import Affine
-from archimetra.job import edits, landing, placing
+from archimetra.job import edits, inlaying, landing, placing
 from archimetra.job.edit import Edit
 from archimetra.job.file import SUFFIX, JobFile, load_job, save_job
 from archimetra.job.history import History
@@ -66,6 +68,8 @@ class Session(QObject):
     reading_changed = Signal()
     artwork_read = Signal(object)  # ArtworkRead
     files_made = Signal()
+    mate_made = Signal(object)  # MateMade
+    bits_compared = Signal(object)  # BitsCompared
     demo_wanted = Signal()
     grid_wanted = Signal(float)  # mm between the points of the grid, 0 for none
     tool_wanted = Signal(object)  # a function from the plan to a tool, or None
@@ -153,8 +157,8 @@ class Session(QObject):
         return self._history.redo_label
 
     def apply(self, edit: Edit) -> None:
-        """Take an edit as a step that undo takes back."""
-        if self._history.apply(edit):
+        """Take an edit, with what follows from it for inlays, as a step that undo takes back."""
+        if self._history.apply(msgspec.structs.replace(edit, job=inlaying.settled(edit.job))):
             self._after_change()
 
     def try_edit(self, make: Callable[[], Edit]) -> str:
@@ -523,6 +527,10 @@ class Session(QObject):
             if event.key == self._files_for:
                 self.files = event.files
                 self.files_made.emit()
+        elif isinstance(event, MateMade):
+            self.mate_made.emit(event)
+        elif isinstance(event, BitsCompared):
+            self.bits_compared.emit(event)
         elif isinstance(event, WorkerFailed):
             log.error("%s\n%s", event.sentence, event.detail)
             self._is_seeking = False

@@ -31,6 +31,7 @@ from PySide6.QtWidgets import (
 from archimetra.app.actions import FILE_MENU, make_actions
 from archimetra.app.header import Header
 from archimetra.app.mark_edits import MarkEdits
+from archimetra.app.mate_watch import MateWatch
 from archimetra.app.notice import Notice
 from archimetra.app.playback import Playback
 from archimetra.app.rail import Rail
@@ -51,6 +52,7 @@ from archimetra.app.views.showing import (
     section_data,
     sequence_blocks,
     sequence_summary,
+    with_mate,
 )
 from archimetra.base.errors import ArchimetraError, JobFileError
 from archimetra.base.findings import Finding, Severity
@@ -88,6 +90,7 @@ class MainWindow(QMainWindow):
         self._copied = ""
         self._pictures = Backdrops()
         self.playback = Playback(session, self)
+        self._mate = MateWatch(session)
         self._build()
         self._connect()
         self._show_station(0)
@@ -188,6 +191,8 @@ class MainWindow(QMainWindow):
         sequence.speed_chosen.connect(self.playback.set_speed)
         self.playback.playing_changed.connect(sequence.show_playing)
         self.playback.speed_changed.connect(sequence.show_speed)
+        self.section.mate_wanted.connect(self._mate.show)
+        self._mate.changed.connect(self._show_section)
         self.rail.chosen.connect(self._show_station)
         self.status.findings_wanted.connect(self._show_findings_menu)
         self.status.unit_wanted.connect(self.next_unit)
@@ -293,7 +298,10 @@ class MainWindow(QMainWindow):
         self._show_header()
 
     def _show_section(self) -> None:
-        self.section.show_section(section_data(self.session))
+        made = self._mate.shown
+        self.section.show_mate(is_offered=self._mate.inlay is not None, is_on=self._mate.is_on)
+        self.section.show_section(with_mate(section_data(self.session), self.session, made))
+        self.plan.mate_marks.show_mate(made.mate if made is not None else None)
 
     def _show_cursor(self, words: str) -> None:
         zoom = f"{self.plan.view.scale * 25.4 / 96 * 100:.0f}%"

@@ -17,13 +17,14 @@ from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.demo import FILE, artwork
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, edits, landing, layering, placing, shaping, test_piece
-from archimetra.job.cut_parts import Entry, Lead, LeadKind, Overrides, Side, Tabs
-from archimetra.job.cuts import Cut, EngraveCut, HoleCut, PocketCut, SlotCut
+from archimetra.job import cutting, edits, inlaying, landing, layering, placing, shaping, stamping, test_piece
+from archimetra.job.cut_parts import Lead, LeadKind, Overrides, Side, Tabs
+from archimetra.job.cuts import CarveCut, Cut, EngraveCut, HoleCut, PocketCut, SlotCut
 from archimetra.job.edit import replace
 from archimetra.job.file import JobFile, save_job
 from archimetra.job.forms import EllipseForm, RectangleForm
 from archimetra.job.ids import BitId, BoardId, ShapeId
+from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Board, Job
 from archimetra.job.placing import Rows
 from archimetra.job.shapes import Source
@@ -40,16 +41,17 @@ NONE = Tabs()
 
 
 def build() -> JobFile:
-    """The sample as a new document: five boards, five kinds of artwork."""
+    """The sample as a new document: its boards, five kinds of artwork, a V-carved dial, an inlay and a stamp."""
     boards = (
         _board("board1", "Dial face", 320, 320, (18.3, 18.1, 18.2), Material.ASH, bed=(120.0, 80.0)),
         _board("board2", "Dial back", 320, 320, (18.3, 18.1, 18.2), Material.ASH, bed=(120.0, 80.0)),
         _board("board3", "Star plug", 220, 220, (12.4, 12.3), Material.WALNUT, bed=(120.0, 80.0)),
         _board("board4", "Hands", 400, 300, (3.1, 3.0), Material.BIRCH_PLY, bed=(60.0, 60.0)),
         _board("board5", "Notice board", 1480, 420, (21.0, 20.8), Material.PINE, bed=(0.0, 0.0)),
+        _board("board6", "Café stamp", 150, 110, (15.2, 15.0), Material.OAK, bed=(60.0, 60.0)),
     )
     job = Job(name="Quay tide clock", bits=RACK, boards=boards)
-    for make in (_dial_face, _dial_back, _star_plug, _hands, _notice_board, _test_piece):
+    for make in (_dial_face, _dial_back, _star_plug, _hands, _notice_board, _stamp, _test_piece):
         job = make(job)
     names = ("dial-face.svg", "dial-back.dxf", "star-plug.svg", "gull.png", "notice-board.pdf")
     return JobFile(job, {name: artwork(name) for name in names})
@@ -58,8 +60,12 @@ def build() -> JobFile:
 def _dial_face(job: Job) -> Job:
     """SVG in millimetres."""
     job, by_name = _bring(job, "board1", read_artwork(artwork("dial-face.svg"), name="dial-face.svg"), "dial-face.svg")
-    job = _cut(job, "board1", PocketCut, "Star", [by_name["star"]], bit=BITS["3 mm straight"], end_depth=5.0,
-               entry=Entry.RAMP)  # fmt: skip
+    job, ring = _ring_of_words(job)
+    carve = cutting.new_cut(
+        job, BoardId("board1"), CarveCut, ring, bit=BITS["60° V"], name="Words and numerals", end_depth=1.5
+    )
+    job = cutting.add_cut(job, BoardId("board1"), carve).job
+    job = cutting.add_floor(job, carve.id, BITS["1.5 mm straight"])[0].job
     job = _cut(job, "board1", EngraveCut, "Wave border", [by_name["wave border"]], bit=BITS["1.5 mm straight"],
                end_depth=1.2)  # fmt: skip
     job = _cut(job, "board1", HoleCut, "Arbor hole", [by_name["arbor hole"]], bit=BITS["6 mm straight"], allowance=0.2)
@@ -67,6 +73,24 @@ def _dial_face(job: Job) -> Job:
     return _profile(job, "board1", "Outline", [by_name["dial"]], bit=BITS["6 mm straight"], side=Side.OUTSIDE,
                     tabs=Tabs(count=4, length=12.0, thickness=3.0), run=Overrides(depth_per_pass=4.0), finish=0.3,
                     lead_in=arc, lead_out=arc)  # fmt: skip
+
+
+def _ring_of_words(job: Job) -> tuple[Job, list[ShapeId]]:
+    """What the tide does, over the top and under the bottom, and between them the hours to the next turn."""
+    board, made = BoardId("board1"), list[ShapeId]()
+    edit, layer = layering.add_layer(job, board, "words")
+    job = edit.job
+    words = [("HIGH WATER", 94.0, 0.0), ("LOW WATER", -109.0, 0.0)]
+    hours = [(str(hour), 94.0, turn) for turn, hour in zip((60, 75, 90, 105, 120), (5, 4, 3, 2, 1), strict=True)]
+    hours += [(str(hour), 94.0, turn) for turn, hour in zip((-60, -75, -90, -105, -120), (1, 2, 3, 4, 5), strict=True)]
+    for text, radius, turn in (*words, *[(t, r, -turn) for t, r, turn in hours]):
+        form = TextForm(
+            text=text, font="Libre Baskerville Bold", cap_height=12.0, arc_radius=radius, letter_spacing=0.8
+        )
+        at = Affine.turn(float(turn)).then(Affine.shift(160.0, 160.0))
+        done = shaping.draw(job, board, form, at, name=text.capitalize(), layer=layer)
+        job, made = done.edit.job, [*made, *done.pick]
+    return job, made
 
 
 def _dial_back(job: Job) -> Job:
@@ -101,10 +125,34 @@ def _test_piece(job: Job) -> Job:
 
 
 def _star_plug(job: Job) -> Job:
-    """SVG in pixels, 96 to the inch."""
+    """SVG in pixels, 96 to the inch: the walnut blank. The star on it is the plug of the dial's own star, mirrored."""
     job, by_name = _bring(job, "board3", read_artwork(artwork("star-plug.svg"), name="star-plug.svg"), "star-plug.svg")
-    return _profile(job, "board3", "Star", [by_name["star"]], bit=BITS["3 mm straight"], side=Side.OUTSIDE,
-                    goes_through=False, end_depth=5.0, tabs=NONE)  # fmt: skip
+    job = placing.remove_shapes(job, BoardId("board3"), [by_name["star"]]).job
+    star = next(shape.id for shape in job.boards[0].shapes if shape.name == "star")
+    return inlaying.add_inlay(
+        job, BoardId("board1"), [star], kind=InlayKind.VEE, bit=BITS["60° V"], plug_board=BoardId("board3"),
+        floor_bit=BITS["6 mm straight"], out_bit=BITS["3 mm straight"], name="Star", depth=5.0, glue_gap=0.5, saw_gap=1.5, x=12.0,
+        y=12.0, margin=12.0,
+    )[0].job  # fmt: skip
+
+
+def _stamp(job: Job) -> Job:
+    """The café's stamp: the gull of the name tags over its name, mirrored and left standing."""
+    board = BoardId("board6")
+    gull = next(shape for shape in job.boards[3].shapes if shape.name == "trace 1")
+    edit, made = placing.paste(job, board, placing.copied(job.boards[3], [gull.id]), at=(75.0, 72.0))
+    job = edit.job
+    done = shaping.draw(
+        job,
+        board,
+        TextForm(text="Quay Café", font="Pacifico Regular", cap_height=15.0),
+        Affine.shift(75.0, 34.0),
+        name="name",
+    )
+    return stamping.add_stamp(
+        done.edit.job, board, [*made, *done.pick], bit=BITS["60° V"], floor_bit=BITS["3 mm straight"],
+        out_bit=BITS["6 mm straight"], depth=1.8, margin=11.0,
+    )[0].job  # fmt: skip
 
 
 def _hands(job: Job) -> Job:

@@ -22,8 +22,10 @@ from archimetra.engine.keys import lean_board, lean_job, plan_key
 from archimetra.engine.messages import (
     ArtworkRequest,
     BoardPlan,
+    CompareRequest,
     Event,
     FilesRequest,
+    MateRequest,
     MomentRequest,
     PlanRequest,
     StockRequest,
@@ -82,6 +84,18 @@ class Engine:
         if self._planner is not None:
             self._planner.send(self._wanted)
         return plan_key(job, lean)
+
+    def mate(self, request: MateRequest) -> None:
+        """Lay an inlay together after what is being planned; a newer plan drops it."""
+        self._after_plan(request)
+
+    def compare(self, request: CompareRequest) -> None:
+        """Plan a V-carve with several bits; ``BitsCompared`` brings what they make of it."""
+        self._after_plan(request)
+
+    def _after_plan(self, request: MateRequest | CompareRequest) -> None:
+        if self._planner is not None and not self._is_closed:
+            self._planner.send(msgspec.structs.replace(request, number=int(self._newest.value)))
 
     def show_stock(self, plan: BoardPlan, job: Job, board: Board) -> None:
         """Build the stock of a plan."""

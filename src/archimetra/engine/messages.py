@@ -16,6 +16,7 @@ from archimetra.job.job import Board, Job
 from archimetra.job.sheet import Sheet
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import RunTimes
+from archimetra.stock.mate_results import Mate, MateSection
 from archimetra.toolpath.moves import Toolpath
 from archimetra.toolpath.program import Run
 
@@ -89,6 +90,28 @@ class FilesRequest(msgspec.Struct, frozen=True, eq=False):
     run: Run
 
 
+class MateRequest(msgspec.Struct, frozen=True, eq=False):
+    """Lay an inlay's plug into its pocket, both as cut. ``job`` carries bits, machine, inlays and the two boards, each with the
+    shapes its cuts take; ``key`` names this state of them. The section is along a line of the pocket board."""
+
+    number: int
+    key: str
+    job: Job
+    inlay: str
+    line: tuple[tuple[float, float], tuple[float, float]]
+    samples: int
+
+
+class CompareRequest(msgspec.Struct, frozen=True, eq=False):
+    """Plan one V-carve with each of some bits; ``job`` and ``board`` as in a plan request."""
+
+    number: int
+    job: Job
+    board: Board
+    cut: str
+    bits: tuple[str, ...]
+
+
 # ---- events
 
 
@@ -131,6 +154,32 @@ class ArtworkRead(msgspec.Struct, frozen=True, eq=False):
     tones: tuple[tuple[str, float], ...] = ()
 
 
+class MateMade(msgspec.Struct, frozen=True, eq=False):
+    """The mate as measured and its section along ``line``; or None with the sentence that says why not."""
+
+    key: str
+    inlay: str
+    line: tuple[tuple[float, float], tuple[float, float]]
+    mate: Mate | None
+    section: MateSection | None
+    problem: str = ""
+
+
+class BitTrial(msgspec.Struct, frozen=True):
+    """What one bit makes of a V-carve: how deep it goes, what it leaves, how long it takes."""
+
+    bit: str
+    deepest: float
+    seconds: float
+    leaves: tuple[str, ...]
+
+
+class BitsCompared(msgspec.Struct, frozen=True):
+    board: str
+    cut: str
+    trials: tuple[BitTrial, ...]
+
+
 class FilesMade(msgspec.Struct, frozen=True, eq=False):
     key: str
     files: tuple[GcodeFile, ...]
@@ -143,4 +192,6 @@ class WorkerFailed(msgspec.Struct, frozen=True):
     detail: str
 
 
-Event = BoardPlan | PlanProgress | StockReady | Moment | ArtworkRead | FilesMade | WorkerFailed
+Event = (
+    BoardPlan | PlanProgress | StockReady | Moment | ArtworkRead | FilesMade | MateMade | BitsCompared | WorkerFailed
+)

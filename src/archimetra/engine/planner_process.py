@@ -8,7 +8,17 @@ from multiprocessing.connection import Connection
 from typing import Any
 
 from archimetra.base.errors import CancelledError
-from archimetra.engine.messages import PlannedCut, PlanProgress, PlanRequest, WorkerFailed
+from archimetra.engine.messages import (
+    BitsCompared,
+    CompareRequest,
+    MateMade,
+    MateRequest,
+    PlannedCut,
+    PlanProgress,
+    PlanRequest,
+    WorkerFailed,
+)
+from archimetra.job.ids import BitId, CutId, InlayId
 
 MOST_CACHED = 400
 
@@ -30,28 +40,78 @@ class PlanCache(OrderedDict[str, PlannedCut]):
 
 def serve(connection: Connection, newest: Any) -> None:
     """Answer requests until the other side hangs up. ``newest`` is a shared counter: work for an older number stops."""
-    from archimetra.engine.planning import plan_board  # numba and shapely load here, not in the window
-
     cache = PlanCache()
+    mates = Mates(cache)
     while True:
         try:
-            request: PlanRequest = connection.recv()
+            request: PlanRequest | MateRequest | CompareRequest = connection.recv()
         except EOFError:
             return
         if request.number < newest.value:
             continue
 
-        def report(cut: int, count: int, share: float, request: PlanRequest = request) -> None:
+        def report(cut: int, count: int, share: float, request: Any = request) -> None:
             if request.number < newest.value:
                 raise CancelledError
-            connection.send(PlanProgress(request.board.id, cut, count, share))
+            if isinstance(request, PlanRequest):
+                connection.send(PlanProgress(request.board.id, cut, count, share))
 
         try:
-            connection.send(plan_board(request.job, request.board, cache, report))
+            connection.send(_answer(request, cache, mates, report))
         except CancelledError:
             continue
         except (BrokenPipeError, ConnectionResetError):
             return
         except Exception as error:  # noqa: BLE001  a fault of ours must reach the window, not kill the worker
             detail = "".join(traceback.format_exception(error))
-            connection.send(WorkerFailed(f"Planning {request.board.name} failed: {error}.", detail))
+            connection.send(WorkerFailed(f"{_what(request)} failed: {error}.", detail))
+
+
+class Mates:
+    """The last inlay laid together: moving the section line then costs no new measuring."""
+
+    def __init__(self, cache: PlanCache) -> None:
+        self._cache = cache
+        self._key = ""
+        self._known: Any = None
+        self._mate: Any = None
+
+    def answer(self, request: MateRequest, report: Any) -> MateMade:
+        from archimetra.engine.mating import MateError, mating_of
+
+        def failed(sentence: str) -> MateMade:
+            return MateMade(request.key, request.inlay, request.line, None, None, sentence)
+
+        if request.key != self._key:
+            self._key = ""
+            try:
+                self._known = mating_of(request.job, InlayId(request.inlay), self._cache, report)
+                self._mate = self._known.measured()
+            except MateError as error:
+                return failed(str(error))
+            except ValueError:
+                return failed("The art of this inlay holds no area.")
+            self._key = request.key
+        section = self._known.section(*request.line, self._mate.seat, samples=request.samples)
+        return MateMade(request.key, request.inlay, request.line, self._mate, section)
+
+
+def _answer(request: PlanRequest | MateRequest | CompareRequest, cache: PlanCache, mates: Mates, report: Any) -> Any:
+    from archimetra.engine.planning import plan_board  # numba and shapely load here, not in the window
+
+    if isinstance(request, MateRequest):
+        return mates.answer(request, report)
+    if isinstance(request, CompareRequest):
+        from archimetra.engine.comparing import compare_bits
+
+        trials = compare_bits(
+            request.job, request.board, CutId(request.cut), [BitId(b) for b in request.bits], cache, report
+        )
+        return BitsCompared(request.board.id, request.cut, tuple(trials))
+    return plan_board(request.job, request.board, cache, report)
+
+
+def _what(request: PlanRequest | MateRequest | CompareRequest) -> str:
+    if isinstance(request, PlanRequest):
+        return f"Planning {request.board.name}"
+    return "Laying the inlay together" if isinstance(request, MateRequest) else "Comparing bits"

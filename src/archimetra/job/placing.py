@@ -15,7 +15,7 @@ from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.path import Path
 from archimetra.job.edit import Edit, board_of, replace, with_board
 from archimetra.job.forms import RectangleForm, SlotForm, outlines_of, scaled_form
-from archimetra.job.ids import BoardId, ShapeId, next_id
+from archimetra.job.ids import BoardId, InlayId, ShapeId, next_id
 from archimetra.job.job import Board, Job
 from archimetra.job.layering import free_shapes
 from archimetra.job.shapes import Shape
@@ -380,7 +380,12 @@ class Clip(NamedTuple):
 
 def copied(board: Board, ids: Sequence[ShapeId]) -> Clip:
     wanted = set(ids)
-    shapes = tuple(shape for shape in board.shapes if shape.id in wanted)
+    # a plug's outline that is copied becomes a shape of its own
+    shapes = tuple(
+        replace(shape, follows=InlayId(""), is_locked=False) if shape.follows else shape
+        for shape in board.shapes
+        if shape.id in wanted
+    )
     return Clip(shapes, {layer.id: layer.name for layer in board.layers})
 
 

@@ -20,6 +20,7 @@ import shapely
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.geometry.region import Region, ring_paths
+from archimetra.stock.mate_results import Mate, MateMap, MateSection
 from archimetra.stock.probe import Probe
 
 GRID_MM = 0.25
@@ -28,39 +29,6 @@ OUTLINE_STEP_MM = 0.5
 _MOST_OUTLINE = 6_000
 _BISECTIONS = 26
 _FAR_MM = 0.4  # how far off its outline a wall of a straight inlay is looked for; less than any bit is wide
-
-
-class MateMap(msgspec.Struct, frozen=True, eq=False):
-    """The side gap (n,) at places (n, 2) of the outline, nan where a wall reaches not so deep; ``worst`` is the row of the
-    tightest, -1 for none."""
-
-    places: FloatArray
-    gaps: FloatArray
-    worst: int
-
-
-class MateSection(msgspec.Struct, frozen=True, eq=False):
-    """Along a line of the pocket board: height of the pocket (n,), of the turned plug's underside and of its back; nan where
-    there is no plug."""
-
-    pocket: FloatArray
-    plug: FloatArray
-    back: FloatArray
-
-
-class Mate(msgspec.Struct, frozen=True, eq=False):
-    """``seat`` as measured, and as the settings mean it; gaps in mm: (least, median, greatest), None where there is nothing to
-    measure. ``contact`` is where the plug comes to rest."""
-
-    seat: float
-    meant: float
-    glue: tuple[float, float, float] | None
-    saw: tuple[float, float, float] | None
-    side: tuple[float, float, float] | None
-    level: float
-    contact: tuple[float, float]
-    map: MateMap
-    proud: float | None = None
 
 
 class Mating(msgspec.Struct, frozen=True, eq=False):

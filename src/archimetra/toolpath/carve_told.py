@@ -129,7 +129,7 @@ class Told:
                 length = float(np.hypot(*np.diff(line[:, :2], axis=0).T).sum())
                 is_tip = (line[0, 2] > least / 2 - 1e-6) != (line[-1, 2] > least / 2 - 1e-6)
                 # a corner that narrows quickly is no thin place; a long spike is
-                if length > (2.5 * least if is_tip else 0.3 * least):
+                if length > (5 * least if is_tip else 0.3 * least):
                     k = len(line) // 2 if is_tip else int(np.argmin(line[:, 2]))
                     places.append((2 * float(line[k, 2]), float(line[k, 0]), float(line[k, 1])))
             places += [(2 * float(r), float(x), float(y)) for x, y, r in skeleton.spots]

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 import msgspec
 import shapely
 
+from archimetra.artwork.text_form import TextForm
 from archimetra.geometry.region import polygons_of
-from archimetra.job import cutting, rack
+from archimetra.job import cutting, inlaying, rack, stamping
 from archimetra.job.bits import UNDERCUTS, Bit, BitKind
 from archimetra.job.cut_parts import Side
-from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.edit import Edit, board_of, replace
-from archimetra.job.ids import BitId, BoardId, CutId, LayerId
+from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId
+from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.circles import circles_of, sizes_of
@@ -44,14 +46,18 @@ def suggestions(
     ids = tuple(shape.id for shape in shapes)
     out: list[Suggestion] = []
 
-    def offer(kind: type[Cut], title: str, why: str, bit: Bit, **fields: Any) -> None:
+    def offer(kind: type[Cut], title: str, why: str, bit: Bit, *, with_floor: bool = False, **fields: Any) -> None:
         def make() -> tuple[Edit, CutId]:
             taken, own = bits.taken(bit)
             taken_ids = () if layer else ids
             cut = cutting.new_cut(taken, board_id, kind, taken_ids, bit=own, layer=layer, **fields)
             if layer and len(shapes) != 1:
                 cut = replace(cut, name=f"{cutting.NAMES[kind]} {board_of(job, board_id).layer(layer).name}")  # type: ignore[union-attr]
-            return cutting.add_cut(taken, board_id, cut, f"Add {title.lower()}"), cut.id
+            edit = cutting.add_cut(taken, board_id, cut, f"Add {title.lower()}")
+            if with_floor:
+                floor = bits.straight(cut.end_depth, at_most=0.5 * room)
+                edit = replace(edit, job=_with_floor(edit.job, cut.id, floor, bits))
+            return edit, cut.id
 
         out.append(Suggestion(kind, title, why, bit, make))
 
@@ -78,6 +84,9 @@ def suggestions(
     if closed and is_holes:
         bit = bits.straight(thickness)
         offer(ProfileCut, "Outline, outside", f"cut out through {thickness:g} mm", bit, side=Side.OUTSIDE)
+    if closed and not is_holes:
+        _offer_carving(board, room, bits, offer)
+        out.extend(_inlays(job, board_id, board, closed, bits, room))
     if shapes:
         bit = bits.engraver()
         words = (
@@ -92,7 +101,78 @@ def suggestions(
     area = "of the picked areas" if closed else "of the whole sheet"
     out.append(_facing(job, board_id, board, closed, bits, bit, area))
     lead = _lead(shapes, board, opened, is_holes)
+    if lead is None and closed and all(isinstance(shape.form, TextForm) for shape in closed):
+        lead = CarveCut
     return sorted(out, key=lambda s: 0 if s.kind is lead else 1)
+
+
+def _offer_carving(board: Board, room: float, bits: _Bits, offer: Callable[..., None]) -> None:
+    """A V-carve, with a depth limit where the strokes are wider than the bit or the sheet take."""
+    bit = bits.carver()
+    if bit is None:
+        return
+    limit = round(min(bit.rise_at(bit.radius), board.sheet.thinnest / 2), 1)
+    needs = bit.rise_at(min(room / 2, bit.radius))
+    has_floor = room / 2 > bit.radius or needs > limit
+    depth = min(limit, 5.0) if has_floor else 0.0
+    why = f"flat floor at {depth:g} mm, cleared by a straight bit" if has_floor else f"{needs:.1f} mm at its deepest"
+    offer(CarveCut, "V-carve", why, bit, end_depth=depth, with_floor=has_floor)
+
+
+def _inlays(
+    job: Job, board_id: BoardId, board: Board, closed: Sequence[Shape], bits: _Bits, room: float
+) -> Iterator[Suggestion]:
+    """Both kinds of inlay and a stamp: more than one cut each, so each has its own maker."""
+    ids = [shape.id for shape in closed]
+    carver = bits.carver()
+    depth = round(min(5.0, board.sheet.thinnest / 3), 1)
+    if carver is not None:
+        floor = bits.straight(depth, at_most=0.8 * room)
+        out = bits.straight(board.sheet.thickest)
+
+        def vee() -> tuple[Edit, CutId]:
+            taken, (v, f, o) = bits.all_taken(carver, floor, out)
+            edit, inlay = inlaying.add_inlay(
+                taken,
+                board_id,
+                ids,
+                kind=InlayKind.VEE,
+                bit=v,
+                floor_bit=f,
+                out_bit=o,
+                depth=min(depth, carver.rise_at(carver.radius) - 2.5),
+                margin=max(8.0, out.diameter + 5.0),
+            )
+            return edit, _pocket_cut(edit.job, inlay)
+
+        def stamp() -> tuple[Edit, CutId]:
+            taken, (v, f, o) = bits.all_taken(carver, floor, out)
+            return stamping.add_stamp(taken, board_id, ids, bit=v, floor_bit=f, out_bit=o, depth=min(2.0, depth))
+
+        yield Suggestion(
+            CarveCut,
+            "V inlay, pocket and plug",
+            "both halves from one setting, the plug on a board of its own",
+            carver,
+            vee,
+        )
+        yield Suggestion(CarveCut, "Stamp", "mirrored and left standing in a frame", carver, stamp)
+    fine = bits.straight(depth, at_most=0.5 * room)
+
+    def upright() -> tuple[Edit, CutId]:
+        taken, (b,) = bits.all_taken(fine)
+        edit, inlay = inlaying.add_inlay(taken, board_id, ids, kind=InlayKind.STRAIGHT, bit=b)
+        return edit, _pocket_cut(edit.job, inlay)
+
+    yield Suggestion(PocketCut, "Straight inlay, pocket and insert", "corners rounded so that both mate", fine, upright)
+
+
+def _pocket_cut(job: Job, inlay_id: InlayId) -> CutId:
+    inlay = job.inlay(inlay_id)
+    assert inlay is not None
+    pocket, _ = inlaying.halves(job, inlay)
+    assert pocket is not None
+    return pocket.id
 
 
 def _lead(shapes: Sequence[Shape], board: Board, opened: Sequence[Shape], is_holes: bool) -> type[Cut] | None:
@@ -128,6 +208,14 @@ def _room(closed: Sequence[Shape]) -> float:
     return 2 * max((float(r) for r in circles), default=0.0)
 
 
+def _with_floor(job: Job, cut_id: CutId, floor: Bit, bits: _Bits) -> Job:
+    own = next((bit.id for bit in job.bits if bit.name == floor.name), None)
+    if own is None:
+        edit, own = rack.take(job, floor)
+        job = edit.job
+    return cutting.add_floor(job, cut_id, own)[0].job
+
+
 class _Bits:
     """The job's bits first, then the rack's."""
 
@@ -142,6 +230,25 @@ class _Bits:
             return self._job, bit.id
         edit, id_ = rack.take(self._job, bit)
         return edit.job, id_
+
+    def all_taken(self, *wanted: Bit) -> tuple[Job, tuple[BitId, ...]]:
+        """The job with all of these bits in it, and their ids there."""
+        job, ids = self._job, list[BitId]()
+        for bit in wanted:
+            known = next((own.id for own in job.bits if own.name == bit.name), None)
+            if known is None:
+                edit, known = rack.take(job, bit)
+                job = edit.job
+            ids.append(known)
+        return job, tuple(ids)
+
+    def carver(self) -> Bit | None:
+        """A V bit to carve with: 60 degrees or what comes nearest, the widest of those."""
+        for bits in (self._own, self._shop):
+            vees = [b for b in bits if b.kind is BitKind.VEE]
+            if vees:
+                return min(vees, key=lambda b: (abs(b.angle - 60), -b.diameter))
+        return None
 
     def straight(self, depth: float, *, at_most: float = 1e9) -> Bit:
         """The widest straight bit that fits and is long enough; where none is, the narrowest that is long enough."""

@@ -32,6 +32,7 @@ from archimetra.app.theme.tokens import Tokens, bit_hue
 from archimetra.app.theme.wood import tone_of
 from archimetra.app.views.fixture_marks import FixtureMarks
 from archimetra.app.views.line_layer import LineLayer, group
+from archimetra.app.views.mate_marks import MateMarks
 from archimetra.app.views.path_marks import PathMarks
 from archimetra.app.views.plan_marks import PlanMarks
 from archimetra.app.views.plan_scene import (
@@ -150,6 +151,7 @@ class PlanView(QWidget):
         self.grid = 0.0  # mm, 0 for none
         self.path_marks = PathMarks(self)
         self.fixtures = FixtureMarks(self)
+        self.mate_marks = MateMarks(self)
         self.marks = PlanMarks(self)
         self._moves: MoveTargets | None = None
         self._points: tuple[object, PointTargets] | None = None
@@ -850,6 +852,7 @@ class PlanView(QWidget):
         self._paint_guides(painter)
         self.fixtures.paint(painter)
         self.path_marks.paint(painter)
+        self.mate_marks.paint(painter)
         self.marks.paint_over(painter)
         if self.tool is not None:
             self.tool.paint(painter, self)

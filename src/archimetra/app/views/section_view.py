@@ -21,7 +21,7 @@ from archimetra.job.quantities import Unit, format_length
 from archimetra.job.sheet import Sheet
 
 EXAGGERATIONS = (1, 2, 5)
-LEFT, RIGHT, BOTTOM = 56, 24, 20
+LEFT, RIGHT, BOTTOM = 56.0, 24.0, 20.0
 HEADROOM = 20.0  # above the sheet, where the bit stands
 SPOIL_MM = 4.0
 
@@ -41,6 +41,20 @@ class SectionData(msgspec.Struct, frozen=True, eq=False):
     bit_off: float
     bit_z: float
     moment: str
+    mate: MateDrawing | None = None
+    begin: float = 0.0  # where on the line A-A' the drawn stretch begins, mm
+
+
+class MateDrawing(msgspec.Struct, frozen=True, eq=False):
+    """A plug in its pocket: height of its underside and its back along the line (n,), nan where there is none, the board it is of,
+    its readings in words, each with whether it is good, and how much is shown above and below the pocket board's face."""
+
+    under: FloatArray
+    back: FloatArray
+    sheet: Sheet
+    readings: tuple[tuple[str, bool], ...]
+    above: float
+    below: float
 
 
 class Floor(NamedTuple):
@@ -53,6 +67,7 @@ class Floor(NamedTuple):
 
 class SectionView(QWidget):
     exaggeration_chosen = Signal(int)
+    mate_wanted = Signal(bool)
 
     def __init__(self, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -71,6 +86,16 @@ class SectionView(QWidget):
         head.addStretch(1)
         head.addWidget(self._reading)
         head.addSpacing(12)
+        self._mate = QToolButton()
+        self._mate.setText("mate")
+        self._mate.setCheckable(True)
+        self._mate.setProperty("kind", "small")
+        self._mate.setToolTip("Lay the plug into its pocket, as both boards are cut")
+        self._mate.setAccessibleName("Mate")
+        self._mate.clicked.connect(self.mate_wanted)
+        self._mate.hide()
+        head.addWidget(self._mate)
+        head.addSpacing(8)
         self._depth = label("depth", "note")
         self._depth.setWordWrap(False)
         head.addWidget(self._depth)
@@ -98,10 +123,26 @@ class SectionView(QWidget):
         self._canvas.tokens = tokens
         self._canvas.update()
 
+    def show_mate(self, *, is_offered: bool, is_on: bool) -> None:
+        """Whether the board is half of an inlay, and whether its plug is laid in."""
+        self._mate.setVisible(is_offered)
+        self._mate.setChecked(is_on)
+
     def show_section(self, data: SectionData | None) -> None:
-        self._moment.setText(data.moment if data is not None else "")
+        self._moment.setText(self._words(data))
+        is_mate = data is not None and data.mate is not None
+        self.setMinimumHeight(210 if is_mate else 124)  # gaps of half a millimetre want room
         self._canvas.show_section(data)
         self._tell_scale()
+
+    def _words(self, data: SectionData | None) -> str:
+        if data is None or data.mate is None:
+            return data.moment if data is not None else ""
+        bad = self._canvas.tokens.color("picked").name()
+        return " \u00a0 ".join(
+            words if is_good else f'<span style="color:{bad}; font-weight:600">{words}</span>'
+            for words, is_good in data.mate.readings
+        )
 
     def _tell_scale(self) -> None:
         """What is chosen may not fit; then what is drawn is said."""
@@ -152,6 +193,10 @@ class _Canvas(QWidget):
     def _scales(self, data: SectionData) -> tuple[float, float, float]:
         """Pixels per mm across and down, and the y of the sheet's top."""
         across = (self.width() - LEFT - RIGHT) / data.length
+        if data.mate is not None:
+            room = self.height() - 6 - BOTTOM
+            down = min(across * self.exaggeration, room / (data.mate.above + data.mate.below))
+            return across, down, 4 + data.mate.above * down
         room = self.height() - HEADROOM - 2 - BOTTOM
         down = min(across * self.exaggeration, room / (data.sheet.thickest + SPOIL_MM))
         return across, down, HEADROOM
@@ -178,7 +223,10 @@ class _Canvas(QWidget):
         k = min(max(round(self._hover / data.length * (len(data.heights) - 1)), 0), len(data.heights) - 1)
         depth = -float(data.heights[k])
         left = data.sheet.thinnest - depth
-        words = f"{format_length(self._hover, data.unit)} {data.unit} from A: "
+        words = f"{format_length(data.begin + self._hover, data.unit)} {data.unit} from A: "
+        if data.mate is not None and np.isfinite(data.mate.under[k]):
+            gap = float(data.mate.under[k] - data.heights[k])
+            return words + (f"gap {gap:.2f} mm" if gap > -0.005 else f"wood meets wood by {-gap:.2f} mm")
         bottom, roof = (float(v) for v in data.hollow[:, k])
         if bottom < roof:
             return (
@@ -204,6 +252,9 @@ class _Canvas(QWidget):
         low, high = data.inside
         x0, x1 = LEFT + low * across, LEFT + high * across
         bottom = top + data.sheet.thickest * down
+        if data.mate is not None:
+            self._paint_mate(painter, data, data.mate, across, down, top)
+            return
         spoil = self.tokens.color("hairline")
         painter.fillRect(QRectF(x0 - 20, bottom, x1 - x0 + 40, SPOIL_MM * down), spoil)
         surface = self._surface(data, across, down, top)
@@ -264,6 +315,56 @@ class _Canvas(QWidget):
         for x, p in ((x0, surface[0]), (x1, surface[-1])):
             painter.drawLine(QPointF(x, min(p.y(), bottom)), QPointF(x, bottom))
         painter.restore()
+
+    def _paint_mate(
+        self, painter: QPainter, data: SectionData, mate: MateDrawing, across: float, down: float, top: float
+    ) -> None:
+        """Pocket below, plug above, both broken off where nothing more is to be seen; red where wood meets wood."""
+        x0, x1 = LEFT + data.inside[0] * across, LEFT + data.inside[1] * across
+        low = top + mate.below * down
+        painter.save()
+        painter.setClipRect(QRectF(LEFT - 1, 0, data.length * across + 2, low + 1))
+        self._paint_wood(
+            painter, data, self._surface(data, across, down, top), x0, x1, top + data.sheet.thickest * down
+        )
+        s = LEFT + np.linspace(0.0, data.length, len(mate.under)) * across
+        wood = tone_of(mate.sheet)
+        for a, b in _stretches(np.isfinite(mate.under)):
+            under = [QPointF(x, top - y * down) for x, y in zip(s[a:b], mate.under[a:b], strict=True)]
+            high = top - np.minimum(mate.back[a:b], mate.above + 2) * down
+            back = [QPointF(x, y) for x, y in zip(s[a:b], high, strict=True)]
+            body = QPolygonF(under + back[::-1])
+            painter.setPen(Qt.PenStyle.NoPen)
+            for brush in (QBrush(wood), QBrush(QColor(wood.darker(125)), Qt.BrushStyle.FDiagPattern)):
+                painter.setBrush(brush)
+                painter.drawPolygon(body)
+            painter.setPen(QPen(wood.darker(190), 1.3))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline(QPolygonF(under))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self.tokens.color("picked", 200))
+        for a, b in _stretches(np.nan_to_num(mate.under, nan=1e9) < data.heights - 0.005):
+            over = [QPointF(x, top - y * down) for x, y in zip(s[a:b], mate.under[a:b], strict=True)]
+            floor = [QPointF(x, top - y * down) for x, y in zip(s[a:b], data.heights[a:b], strict=True)]
+            painter.drawPolygon(QPolygonF(over + floor[::-1]))
+        painter.restore()
+        painter.setPen(QPen(self.tokens.color("hairline"), 1, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(x0, low), QPointF(x1, low))  # broken off here
+        painter.setFont(style.font(11))
+        painter.setPen(self.tokens.color("quiet"))
+        depths = [0.0, *sorted({round(floor.z, 2) for floor in floors(data)}, reverse=True)[:2]]
+        for z in depths:
+            y = top - z * down
+            box = QRectF(0, y - 8, LEFT - 18, 16)
+            right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+            painter.drawText(box, right, format_length(-z, data.unit) if z else "0")
+            painter.drawLine(QPointF(LEFT - 15, y), QPointF(LEFT - 9, y))
+        words = f"{mate.sheet.material.value} plug over {data.sheet.material.value}"
+        painter.drawText(QRectF(x0, low + 1, x1 - x0, 15), Qt.AlignmentFlag.AlignLeft, words)
+        if self._hover is not None:
+            x = LEFT + self._hover * across
+            painter.setPen(QPen(self.tokens.color("picked"), 1, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(x, 4), QPointF(x, low))
 
     def _paint_hollow(self, painter: QPainter, data: SectionData, across: float, down: float, top: float) -> None:
         """What undercut bits took away under wood that stays."""

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from math import hypot
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 from PySide6.QtGui import QImage, QPen
 
@@ -13,17 +14,19 @@ from archimetra.app.session import Line, Session
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.views.line_layer import LineGroup, group
 from archimetra.app.views.plan_view import Scene
-from archimetra.app.views.section_view import SectionData
+from archimetra.app.views.section_view import MateDrawing, SectionData
 from archimetra.app.views.sequence_view import SequenceBlock, depth_trace
-from archimetra.engine.messages import BoardPlan
+from archimetra.engine.messages import BoardPlan, MateMade
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import flatten_together
 from archimetra.job import landing
 from archimetra.job.bits import Bit
+from archimetra.job.ids import InlayId
 from archimetra.job.job import Board, Job
 from archimetra.job.sheet import Sheet
 from archimetra.output.times import clock
+from archimetra.stock.mate_results import Mate
 from archimetra.toolpath.moves import Move, arc_angles
 from archimetra.toolpath.program import Run
 
@@ -95,6 +98,61 @@ def section_data(session: Session) -> SectionData | None:
         bit_z=at[2],
         moment=words,
     )
+
+
+def with_mate(data: SectionData | None, session: Session, made: MateMade | None) -> SectionData | None:
+    """The section with the plug laid in, drawn only where the plug lies on the line; as it was where it nowhere does."""
+    if data is None or made is None:
+        return data
+    if made.mate is None or made.section is None:
+        return msgspec.structs.replace(data, moment=made.problem)
+    inlay = session.job.inlay(InlayId(made.inlay))
+    plug_board = session.job.board(inlay.plug_board) if inlay is not None else None
+    section, mate = made.section, made.mate
+    there = np.flatnonzero(np.isfinite(section.plug))
+    if plug_board is None or not len(there) or inside_sheet(made.line, data.sheet) == (0.0, 0.0):
+        return msgspec.structs.replace(data, moment="mate: the line A-A\u2032 passes no plug")
+    n = len(section.plug)
+    (ax, ay), (bx, by) = made.line
+    length = hypot(bx - ax, by - ay)
+    step = length / (n - 1)
+    edge = int(4.0 / step) + 2
+    a, b = max(int(there[0]) - edge, 0), min(int(there[-1]) + edge, n - 1)
+    low, high = inside_sheet(made.line, data.sheet)
+    deepest = float(np.nanmax(-section.pocket[a : b + 1]))
+    top = float(np.nanmax(section.plug)) if np.isfinite(section.plug).any() else 0.0
+    drawing = MateDrawing(
+        under=section.plug[a : b + 1], back=section.back[a : b + 1], sheet=plug_board.sheet, readings=tuple(mate_words(mate)),
+        above=min(max(top, 1.0) + 1.5, 6.0), below=deepest + 1.5,
+    )  # fmt: skip
+    return msgspec.structs.replace(
+        data, heights=section.pocket[a : b + 1], hollow=np.full((2, b - a + 1), np.nan), length=(b - a) * step, begin=a * step,
+        inside=(max(low - a * step, 0.0), min(high - a * step, (b - a) * step)), mate=drawing,
+    )  # fmt: skip
+
+
+def mate_words(mate: Mate) -> list[tuple[str, bool]]:
+    """The readings of a mate, each with whether it is as it should be."""
+    out = []
+    off = mate.seat - mate.meant
+    if mate.proud is None:
+        words = f"seats {mate.seat:.2f} mm deep"
+        out.append((words + (f", {off:+.2f} of what is meant" if abs(off) > 0.03 else ""), off > -0.03))
+    else:
+        words = (
+            "flush" if abs(mate.proud) < 0.005 else f"{abs(mate.proud):.2f} mm {'proud' if mate.proud > 0 else 'sunk'}"
+        )
+        out.append((words, True))
+    if mate.glue is not None and mate.proud is None:
+        out.append((f"glue gap {mate.glue[1]:.2f}", mate.glue[1] > 0.02))
+    if mate.saw is not None:
+        out.append((f"saw gap {mate.saw[1]:.2f}", mate.saw[1] > 0.02))
+    if mate.side is not None:
+        low, high = mate.side[0], mate.side[2]
+        same = f"{low:.2f}" == f"{high:.2f}"
+        words = f"side gap {max(low, 0.0) if low > -0.005 else low:.2f}" + ("" if same else f" to {high:.2f}")
+        out.append((words if low > -0.005 else f"wood meets wood by {-low:.2f} mm", low > -0.005))
+    return out
 
 
 def inside_sheet(line: Line, sheet: Sheet) -> tuple[float, float]:

@@ -9,7 +9,7 @@ from archimetra.app.session import Session
 from archimetra.app.widgets.badge import badge_pixmap
 from archimetra.app.widgets.fields import label
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import Cut, PocketCut, ProfileCut
+from archimetra.job.cuts import CarveCut, Cut, PocketCut, ProfileCut
 from archimetra.job.cutting import NAMES
 from archimetra.job.ids import CutId
 from archimetra.output.times import clock
@@ -129,6 +129,10 @@ def kind_words(cut: Cut) -> str:
         return "profile"
     if isinstance(cut, PocketCut) and cut.rest_of:
         return "rest"
+    if isinstance(cut, PocketCut) and cut.floor_of:
+        return "floor"
+    if isinstance(cut, CarveCut):
+        return "plug" if cut.sink > 0 else "V-carve"
     return NAMES[type(cut)].lower().removeprefix("undercut ")
 
 

@@ -13,6 +13,7 @@ from archimetra.app.stations.artwork.panel import Panel, clear_rows
 from archimetra.app.stations.cuts.cut_list import CutList, kind_words
 from archimetra.app.stations.cuts.editor import Editor
 from archimetra.app.stations.cuts.editors import EDITORS
+from archimetra.app.stations.cuts.inlay_form import InlayForm
 from archimetra.app.stations.page import fill, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap
@@ -24,7 +25,7 @@ from archimetra.base.findings import Severity
 from archimetra.job import cutting, kits, layering, rack
 from archimetra.job.bits import Bit, Recipe
 from archimetra.job.cut_parts import Mark
-from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
+from archimetra.job.cuts import CarveCut, Cut, FacingCut, PocketCut, ProfileCut
 from archimetra.job.ids import CutId, LayerId, ShapeId
 from archimetra.job.recipes import held, judge
 from archimetra.job.sheet import Sheet
@@ -96,6 +97,8 @@ class CutsPanel(Panel):
         self._name.entered.connect(self._rename)
         self._bit = self.combo_row(form, "Bit", self._choose_bit)
         self._bit.setIconSize(QSize(16, 16))
+        self.inlay = InlayForm(self.session, self.tokens, self.tell)
+        form.add(self.inlay.form)
         self._holder = Form()
         form.add(self._holder)
         self._recipe_fold = Fold("Recipe")
@@ -178,8 +181,13 @@ class CutsPanel(Panel):
 
     @property
     def depth(self) -> float:
-        """The end depth that counts: the rest of a pocket goes as deep as the pocket."""
-        return self.session.board.whose_shapes(self.cut).depth(self.sheet)
+        """The end depth that counts: the rest of a pocket goes as deep as the pocket, a V-carve as its bit and the sheet allow."""
+        root, job = self.session.board.whose_shapes(self.cut), self.session.job
+        if isinstance(root, CarveCut):
+            from archimetra.toolpath.carving import carving_of
+
+            return carving_of(root, job.bit(root.bit) or job.bits[0], self.sheet).floor_depth
+        return root.depth(self.sheet)
 
     @property
     def asked(self) -> Recipe:
@@ -240,6 +248,11 @@ class CutsPanel(Panel):
         for kind, other in self.editors.items():
             shown(other.form, kind is type(cut))
         editor.refresh()
+        has_inlay = self.inlay.found is not None
+        shown(self.inlay.form, has_inlay)
+        shown(self._sketch, not has_inlay)  # the pair is drawn with its numbers
+        if has_inlay:
+            self.inlay.refresh()
         self._show_recipe(cut, bit)
         followed = next((i for i, layer in enumerate(board.layers) if layer.id == cut.layer), -1)
         fill(self._layer, ["none", *[layer.name for layer in board.layers]], followed + 1)
@@ -252,7 +265,7 @@ class CutsPanel(Panel):
         self._shapes_fold.show_words(
             self._shapes_note.text() if not cut.notes else f"{self._shapes_note.text()} Noted."
         )
-        is_own = board.whose_shapes(cut) is cut
+        is_own = board.whose_shapes(cut) is cut and cut.mating is None
         self._layer.setEnabled(is_own)
         self._shape_buttons[0].setEnabled(is_own and bool(session.picked) and session.picked != cut.shapes)
         self._copy_to.setEnabled(is_own and bool(session.picked))
@@ -559,6 +572,7 @@ class CutsPanel(Panel):
         super().show_theme(tokens)
         self._sketch.tokens = tokens
         self._sketch.update()
+        self.inlay.show_theme(tokens)
         for editor in self.editors.values():
             editor.show_theme(tokens)
 

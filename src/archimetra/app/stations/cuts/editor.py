@@ -169,9 +169,10 @@ class Editor(Rows):
         """Start and end, with what stays under them."""
         session = self.session
         self.length(
-            form, "Start depth", "start_depth", lambda: "" if self.cut.start_depth else "sheet top", live="start"
-        )
-        self.length_row(
+            form, "Start depth", "start_depth", lambda: "" if self.cut.start_depth else "sheet top", live="start",
+            when=_is_own_depth,
+        )  # fmt: skip
+        end = self.length_row(
             form,
             "End depth",
             key=lambda: f"{self.cut.id}.end_depth",
@@ -182,8 +183,9 @@ class Editor(Rows):
             note=self._end_note,
             live=lambda mm: self.panel.show_sketch(end=mm),
         )
+        self._gates.append((end, _is_own_depth))
         if can_go_through:
-            self.check(form, "Goes through the sheet", "goes_through")
+            self.check(form, "Goes through the sheet", "goes_through", when=_is_own_depth)
             self.length(form, "Past the bottom", "allowance", "in spoilboard", when=lambda c: c.goes_through)
 
     def _end_note(self) -> str:
@@ -191,6 +193,11 @@ class Editor(Rows):
         if depth >= sheet.thinnest:
             return "through"
         return f"{self.length_words(sheet.thinnest - depth)} stay"
+
+
+def _is_own_depth(cut: Cut) -> bool:
+    """Halves of an inlay and what clears a V-carve's floor are as deep as those say."""
+    return cut.mating is None and not getattr(cut, "floor_of", "")
 
 
 def change_part(session: Session, ids: tuple[CutId, ...], words: str, part: str, **inner: Any) -> Edit:

@@ -6,6 +6,7 @@ from functools import partial
 
 from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton
 
+from archimetra.app.stations.cuts.carve_editor import CarveEditor
 from archimetra.app.stations.cuts.editor import Editor, show_row
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import QuantityField, label
@@ -14,6 +15,7 @@ from archimetra.job import cutting
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import Entry, HoleStep, LeadKind, Pattern, Side
 from archimetra.job.cuts import (
+    CarveCut,
     Cut,
     EngraveCut,
     FacingCut,
@@ -221,6 +223,12 @@ class PocketEditor(Editor):
         cut, board = self.cut, self.session.board
         root = board.whose_shapes(cut)
         is_rest = root is not cut
+        if is_rest and cut.floor_of:
+            self._rest_words.setText(
+                f"Clears the flat floor of '{root.name}', off its sloping walls; shapes and depth are that cut's."
+            )
+            shown(self._rest_words, True)
+            return
         self._rest_words.setText(
             f"Clears only what the bit of '{getattr(board.cut(cut.rest_of), 'name', '')}' cannot reach; shapes and depths are those of "
             f"'{root.name}'." if is_rest else ""
@@ -440,4 +448,5 @@ EDITORS: dict[type[Cut], type[Editor]] = {
     EngraveCut: EngraveEditor,
     FacingCut: FacingEditor,
     SlotCut: SlotEditor,
+    CarveCut: CarveEditor,
 }

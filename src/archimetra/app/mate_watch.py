@@ -1,0 +1,78 @@
+"""Keeps the mate of an inlay up to date while it is looked at: asks for it when anything it rests on has changed."""
+
+from __future__ import annotations
+
+import msgspec
+from PySide6.QtCore import QObject, Signal
+
+from archimetra.app.session import SECTION_SAMPLES, Session
+from archimetra.engine.messages import MateMade, MateRequest
+from archimetra.job.inlays import Inlay
+
+
+class MateWatch(QObject):
+    changed = Signal()  # on or off, asked anew, or an answer is there
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self._session = session
+        self.is_on = False
+        self.made: MateMade | None = None
+        self._asked = ""
+        self._asked_line: object = None
+        session.planned.connect(self._ask)
+        session.section_changed.connect(self._ask)
+        session.board_changed.connect(self._look)
+        session.cut_changed.connect(self._look)
+        session.job_changed.connect(self._look)
+        session.mate_made.connect(self._take)
+
+    @property
+    def inlay(self) -> Inlay | None:
+        """The inlay the shown board is a half of: that of the shown cut, or the first."""
+        s = self._session
+        mine = [i for i in s.job.inlays if s.board.id in (i.pocket_board, i.plug_board)]
+        cut = s.board.cut(s.cut_id) if s.cut_id is not None else None
+        if cut is not None and cut.mating is not None:
+            mine = [i for i in mine if i.id == cut.mating.inlay] or mine
+        return mine[0] if mine else None
+
+    @property
+    def shown(self) -> MateMade | None:
+        """What is to be drawn now: only on the pocket board, only while it fits the job."""
+        inlay = self.inlay
+        if not self.is_on or inlay is None or self.made is None or self._session.board.id != inlay.pocket_board:
+            return None
+        return self.made if self.made.key == self._asked and self.made.inlay == inlay.id else None
+
+    def show(self, is_on: bool) -> None:
+        """Turn it on or off. On the plug board the pocket board is shown, where the plug goes in."""
+        self.is_on = is_on
+        inlay, s = self.inlay, self._session
+        if is_on and inlay is not None and s.board.id != inlay.pocket_board:
+            s.show_board(inlay.pocket_board)
+        self._ask()
+        self.changed.emit()
+
+    def _look(self) -> None:
+        self.changed.emit()
+
+    def _ask(self) -> None:
+        s, inlay = self._session, self.inlay
+        if not self.is_on or inlay is None or s.engine is None or s.board.id != inlay.pocket_board or s.is_planning:
+            return
+        from archimetra.engine.keys import lean_board, lean_job, plan_key
+
+        boards = tuple(lean_board(b) for b in s.job.boards if b.id in (inlay.pocket_board, inlay.plug_board))
+        key = " ".join([str(inlay), *[plan_key(s.job, board) for board in boards]])
+        if key == self._asked and s.line == self._asked_line:
+            return
+        self._asked, self._asked_line = key, s.line
+        job = msgspec.structs.replace(lean_job(s.job), boards=boards)
+        s.engine.mate(MateRequest(0, key, job, inlay.id, s.line, SECTION_SAMPLES))
+        self.changed.emit()
+
+    def _take(self, made: MateMade) -> None:
+        if made.key == self._asked:
+            self.made = made
+            self.changed.emit()

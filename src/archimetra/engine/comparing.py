@@ -1,0 +1,57 @@
+"""One V-carve planned with several bits, side by side: how deep each goes, what it leaves, how long it takes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from archimetra.engine.keys import task_key
+from archimetra.engine.messages import BitTrial, PlannedCut
+from archimetra.job.cuts import CarveCut
+from archimetra.job.ids import BitId, CutId
+from archimetra.job.job import Board, Job
+from archimetra.output.timing import time_run
+from archimetra.toolpath.planners import plan_cut
+from archimetra.toolpath.program import assemble
+from archimetra.toolpath.task import task_of
+
+# findings that say what stays uncut
+_LEAVES = (
+    "carve-too-narrow", "carve-neck", "carve-corners", "carve-too-wide", "carve-floor-alone", "carve-floor-left", "carve-no-room",
+    "carve-bit",
+)  # fmt: skip
+
+
+def compare_bits(
+    job: Job,
+    board: Board,
+    cut_id: CutId,
+    bits: Sequence[BitId],
+    cache: Any,
+    report: Any = lambda number, count, share: None,
+) -> list[BitTrial]:
+    """The trials of a cut, one for each bit that is in the job. Floors that straight bits clear count as they are."""
+    cut = board.cut(cut_id)
+    if not isinstance(cut, CarveCut):
+        return []
+    out = []
+    for number, bit_id in enumerate(bits):
+        if job.bit(bit_id) is None:
+            continue
+        report(number, len(bits), 0.0)
+        tried = msgspec.structs.replace(cut, bit=bit_id)
+        other = msgspec.structs.replace(board, cuts=tuple(tried if c.id == cut_id else c for c in board.cuts))
+        task = task_of(job, other, tried)
+        key = task_key(task)
+        known = cache.get(key)
+        if known is None:
+            known = cache[key] = PlannedCut(key, *plan_cut(task))
+        path = known.toolpath
+        seconds = time_run(assemble([path], board.flight, park=(0.0, 0.0)), job.machine).total if len(path) else 0.0
+        deepest = float(-np.min(path.xyz[:, 2])) if len(path) else 0.0
+        leaves = tuple(f.sentence for f in known.findings if f.code in _LEAVES)
+        out.append(BitTrial(bit_id, deepest, seconds, leaves))
+    return out
