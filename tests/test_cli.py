@@ -20,6 +20,7 @@ from archimetra.job import edits
 from archimetra.job.file import JobFile, load_job, save_job
 from archimetra.output.gcode_reader import read_gcode
 from archimetra.toolpath.moves import straightened
+from plain_clock import plain_clock
 
 PLATE = (
     '<svg xmlns="http://www.w3.org/2000/svg" width="120mm" height="80mm" viewBox="0 0 120 80"><image href="a.png"/>'
@@ -30,7 +31,7 @@ PLATE = (
 @pytest.fixture
 def clock(tmp_path) -> Path:
     path = tmp_path / "clock.archimetra"
-    save_job(path, quay_tide_clock())
+    save_job(path, plain_clock())
     return path
 
 

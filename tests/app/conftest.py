@@ -7,9 +7,9 @@ import pytest
 from archimetra.app.session import Session
 from archimetra.app.theme import style
 from archimetra.app.window import MainWindow
-from archimetra.demo import quay_tide_clock
 from archimetra.engine.client import Engine
 from archimetra.job.file import JobFile
+from plain_clock import plain_clock
 
 
 class SharedEngine(Engine):
@@ -43,12 +43,12 @@ def open_window(qtbot, shared_engine, monkeypatch):
     def open_(content: JobFile | None = None, *, recovery=None) -> MainWindow:
         style.load_fonts()
         session = Session()
-        window = MainWindow(session, theme="light", demo=quay_tide_clock)
+        window = MainWindow(session, theme="light", demo=plain_clock)
         qtbot.addWidget(window, before_close_func=lambda w: w.session.forget_changes())
         window.show()
         qtbot.waitExposed(window)
         session.start(recovery)
-        session.open_job(content or quay_tide_clock(), None)
+        session.open_job(content or plain_clock(), None)
         settle(qtbot, window)
         opened.append(session)
         return window

@@ -12,10 +12,11 @@ from PySide6.QtWidgets import QApplication
 from app.conftest import settle
 from app.gestures import drag, hover
 from archimetra.base.findings import Severity
-from archimetra.demo import artwork, quay_tide_clock
+from archimetra.demo import artwork
 from archimetra.job import edits, layering
 from archimetra.job.file import JobFile, save_job
 from archimetra.job.job import new_job
+from plain_clock import plain_clock
 
 Alt, Shift, Control = (
     Qt.KeyboardModifier.AltModifier,
@@ -189,7 +190,7 @@ class TestDragging:
         window = open_window(JobFile(new_job()))
         drawing, job = tmp_path / "dial.svg", tmp_path / "clock.archimetra"
         drawing.write_bytes(artwork("dial-face.svg"))
-        save_job(job, quay_tide_clock())
+        save_job(job, plain_clock())
 
         def drop(path) -> None:
             data = QMimeData()

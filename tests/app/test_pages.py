@@ -10,11 +10,12 @@ from app.conftest import settle
 from app.gestures import button, choose, field, named, note_beside, type_into
 from archimetra.app.stations import STATIONS
 from archimetra.app.widgets.form import Fold
-from archimetra.demo import artwork, quay_tide_clock
+from archimetra.demo import artwork
 from archimetra.job.cut_parts import Direction, Entry
 from archimetra.job.file import JobFile
 from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Material, ZeroAt
+from plain_clock import plain_clock
 
 
 class TestBoardPage:
@@ -31,7 +32,7 @@ class TestBoardPage:
         assert (sheet.material, sheet.grain_degrees, sheet.hold_down) == (Material.WALNUT, 20.0, HoldDown.TAPED)
         for _ in range(5):
             window.undo()
-        assert window.session.board.sheet == quay_tide_clock().job.boards[0].sheet
+        assert window.session.board.sheet == plain_clock().job.boards[0].sheet
 
     def test_heights_that_contradict_each_other_are_told(self, open_window):
         window = open_window()
@@ -287,7 +288,7 @@ class TestStations:
         assert not window._stack.isHidden()
 
     def test_an_unknown_controller_is_shown_as_none_and_told(self, open_window, qtbot):
-        content = quay_tide_clock()
+        content = plain_clock()
         window = open_window(
             msgspec.structs.replace(content, job=msgspec.structs.replace(content.job, controller="mill9"))
         )

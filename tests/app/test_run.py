@@ -11,10 +11,10 @@ from pathlib import Path
 
 import pytest
 
-from archimetra.demo import quay_tide_clock
 from archimetra.engine.autosave import left_by_crashes
 from archimetra.job import edits
 from archimetra.job.file import JobFile, load_job, save_job
+from plain_clock import plain_clock
 
 WATCH = """
 import sys
@@ -80,7 +80,7 @@ class TestStarting:
 
     def test_a_job_named_is_opened(self, start, tmp_path):
         path = tmp_path / "mine.archimetra"
-        content = quay_tide_clock()
+        content = plain_clock()
         save_job(path, JobFile(edits.change_job(content.job, "", name="Mine").job, content.sources))
         assert told(start(str(path)))["name"] == "Mine"
 

@@ -635,13 +635,13 @@ class TestCrash:
         assert found[0].content.job.boards[0].shapes[0].at.e == pytest.approx(12.5)
 
     def test_recovered_work_is_shown_as_unsaved(self, open_window, qtbot, tmp_path):
-        from archimetra.demo import quay_tide_clock
         from archimetra.engine.autosave import Recovered
+        from plain_clock import plain_clock
 
         window = open_window(JobFile(new_job()))
         left = tmp_path / "1.recovery"
         left.write_bytes(b"x")
-        window.offer_recovery([Recovered(quay_tide_clock(), "", left, time.time())])
+        window.offer_recovery([Recovered(plain_clock(), "", left, time.time())])
         assert window.session.job.name == "Quay tide clock"
         assert not window.session.is_saved
         assert "ended unexpectedly" in window._notice.text()
@@ -653,10 +653,10 @@ def test_a_real_window_on_a_real_screen_shows_the_board(screen, tmp_path):
     """``archimetra render`` under X: the picture holds wood, table and the outline."""
     out = tmp_path / "window.png"
     job = tmp_path / "clock.archimetra"
-    from archimetra.demo import quay_tide_clock
     from archimetra.job.file import save_job
+    from plain_clock import plain_clock
 
-    save_job(job, quay_tide_clock())
+    save_job(job, plain_clock())
     environment = {k: v for k, v in os.environ.items() if k != "QT_QPA_PLATFORM"}
     done = subprocess.run(
         [sys.executable, "-m", "archimetra", "render", str(job), "--view", "window", "--out", str(out)],

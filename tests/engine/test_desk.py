@@ -8,12 +8,13 @@ import signal
 
 import pytest
 
-from archimetra.demo import artwork, quay_tide_clock
+from archimetra.demo import artwork
 from archimetra.engine.client import Engine
 from archimetra.engine.messages import ArtworkRead, ArtworkRequest, FilesMade, WorkerFailed
 from archimetra.engine.planning import plan_board
 from archimetra.output.controllers import controller
 from archimetra.output.files import gcode_files
+from plain_clock import plain_clock
 from shapes import replace
 
 
@@ -66,7 +67,7 @@ def test_a_file_too_large_is_refused_without_being_read(desk, tmp_path):
 
 @pytest.mark.parametrize("name", ["rs274", "streaming"])
 def test_files_made_at_the_desk_are_those_made_here(desk, name):
-    job = replace(quay_tide_clock().job, controller=name)
+    job = replace(plain_clock().job, controller=name)
     board = job.boards[0]
     plan = plan_board(job, board, {})
     desk.make_files("key", job, board, plan.run)
@@ -78,7 +79,7 @@ def test_files_made_at_the_desk_are_those_made_here(desk, name):
 
 
 def test_an_unknown_controller_is_a_sentence(desk):
-    job = replace(quay_tide_clock().job, controller="mill9")
+    job = replace(plain_clock().job, controller="mill9")
     plan = plan_board(job, job.boards[0], {})
     desk.make_files("key", job, job.boards[0], plan.run)
     failed = desk.events.get(timeout=60)

@@ -34,6 +34,7 @@ from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Machine, Sheet
 from archimetra.toolpath.moves import Move
 from archimetra.toolpath.task import task_of
+from plain_clock import plain_clock
 from shapes import blob, job_with, replace, star, straight_bit
 
 
@@ -82,7 +83,7 @@ class TestKeys:
         assert task_key(task_of(job, other, other.cuts[0])) != task_key(task_of(job, board, cut))
 
     def test_moving_one_shape_replans_only_the_cuts_that_take_it(self):
-        content = quay_tide_clock()
+        content = plain_clock()
         board = content.job.boards[0]
         cache: dict = {}
         plan_board(content.job, board, cache)
@@ -95,7 +96,7 @@ class TestKeys:
 class TestWorkers:
     def test_a_board_is_planned_swept_and_sought_in_other_processes(self, engine):
         made, events = engine
-        content = quay_tide_clock()
+        content = plain_clock()
         board = content.job.boards[0]
         key = made.plan(content.job, board.id)
         plan = events.wait(BoardPlan)
@@ -156,7 +157,7 @@ class TestWorkers:
 class TestAutosave:
     def test_the_newest_job_is_written_and_forgotten_once_saved(self, tmp_path):
         autosave = Autosave(tmp_path, delay_s=0.01)
-        content = quay_tide_clock()
+        content = plain_clock()
         autosave.note(JobFile(new_job()), "")
         autosave.note(content, "/somewhere/clock.archimetra")
         end = time.monotonic() + 10
@@ -259,7 +260,7 @@ class TestChecks:
         assert not {"out-of-travel"} & {f.code for f in plan_board(turned, turned.boards[0], {}).findings}
 
     def test_an_outline_before_its_inside_is_told_and_the_other_order_is_not(self):
-        content = quay_tide_clock()
+        content = plain_clock()
         board = content.job.boards[0]
         assert {f.code for f in plan_board(content.job, board, {}).findings} == set()
         job = edits.reorder_cut(content.job, board.id, board.cuts[-1].id, 0).job

@@ -10,7 +10,7 @@ import pytest
 from PIL import Image
 
 from archimetra.artwork.trace_settings import TraceSettings
-from archimetra.demo import artwork, quay_tide_clock
+from archimetra.demo import artwork
 from archimetra.engine import desk_process
 from archimetra.engine.keys import lean_board, plan_key
 from archimetra.engine.messages import ArtworkRequest
@@ -18,6 +18,7 @@ from archimetra.geometry.affine import Affine
 from archimetra.job import guides, layering, placing, shaping
 from archimetra.job.forms import EllipseForm
 from archimetra.job.shapes import Guide
+from plain_clock import plain_clock
 
 
 def picture() -> bytes:
@@ -61,7 +62,7 @@ def test_a_drawing_read_again_keeps_the_size_chosen_before():
 
 
 class TestLeanBoards:
-    job = quay_tide_clock().job
+    job = plain_clock().job
     b = job.boards[0].id
 
     def key(self, job) -> str:
@@ -91,6 +92,6 @@ class TestLeanBoards:
         assert {s.name for s in lean.shapes} == {"star", "wave border", "arbor hole", "dial"}
 
     def test_lean_shapes_carry_no_forms_and_no_origins(self):
-        board = lean_board(quay_tide_clock().job.boards[3])
+        board = lean_board(plain_clock().job.boards[3])
         assert all(shape.form is None and shape.origin is None for shape in board.shapes)
         assert msgspec.structs.asdict(board)["sources"] == ()

@@ -12,7 +12,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archimetra.base.errors import JobFileError
-from archimetra.demo import quay_tide_clock
 from archimetra.geometry.affine import Affine
 from archimetra.job import edits, layering, placing
 from archimetra.job.file import JobFile, decode_job, encode_job, load_job, pack, save_job, unpack
@@ -20,6 +19,7 @@ from archimetra.job.history import History
 from archimetra.job.job import new_job
 from archimetra.job.quantities import QuantityError, Unit, format_length, is_plain, parse_length, parse_number
 from archimetra.job.sheet import Heights, Sheet, Zero, ZeroAt, ZeroZ
+from plain_clock import plain_clock
 from shapes import job_with, mixed_paths, replace, sentence_of, star
 
 
@@ -159,7 +159,7 @@ class TestEdits:
             edits.change_cut(job, cut.id, "", **fields)
 
     def test_a_drawing_made_for_the_sheet_lands_on_its_corner(self):
-        shape = next(s for s in quay_tide_clock().job.boards[0].shapes if s.name == "dial")
+        shape = next(s for s in plain_clock().job.boards[0].shapes if s.name == "dial")
         assert shape.bounds() == pytest.approx((18, 18, 302, 302))
 
 
@@ -194,7 +194,7 @@ class TestHistory:
 
 class TestFile:
     def test_the_sample_comes_back_equal_and_the_same_bytes(self, tmp_path):
-        content = quay_tide_clock()
+        content = plain_clock()
         path = tmp_path / "clock.archimetra"
         save_job(path, content)
         loaded = load_job(path)
@@ -210,7 +210,7 @@ class TestFile:
     def test_the_last_good_file_is_kept_beside_it(self, tmp_path):
         path = tmp_path / "a.archimetra"
         save_job(path, JobFile(new_job()))
-        save_job(path, quay_tide_clock())
+        save_job(path, plain_clock())
         assert load_job(tmp_path / "a.archimetra.before").job == new_job()
         assert [p.name for p in tmp_path.iterdir() if p.name.endswith(".new")] == []
 
@@ -272,7 +272,7 @@ class TestFile:
 
         monkeypatch.setattr("archimetra.job.file.os.fsync", fail)
         with pytest.raises(JobFileError, match=words) as caught:
-            save_job(path, quay_tide_clock())
+            save_job(path, plain_clock())
         assert "unchanged" in str(caught.value)
         assert path.read_bytes() == before
         assert [p.name for p in tmp_path.iterdir() if "new" in p.name] == []

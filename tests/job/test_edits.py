@@ -8,7 +8,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
-from archimetra.demo import quay_tide_clock
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
@@ -17,9 +16,10 @@ from archimetra.job.cut_parts import Side
 from archimetra.job.history import MOST_STEPS, History
 from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Sheet
+from plain_clock import plain_clock
 from shapes import star
 
-JOB = quay_tide_clock().job
+JOB = plain_clock().job
 BOARD = JOB.boards[0]
 STAR = next(s for s in BOARD.shapes if s.name == "star")
 

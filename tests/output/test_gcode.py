@@ -12,7 +12,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from archimetra.base.errors import OutputError
-from archimetra.demo import quay_tide_clock
 from archimetra.engine.planning import plan_board
 from archimetra.job import edits
 from archimetra.job.cut_parts import Entry, Lead, Overrides, Side, Tabs
@@ -26,6 +25,7 @@ from archimetra.output.times import clock
 from archimetra.output.timing import time_run
 from archimetra.output.timing_kernels import trapezoid_times
 from archimetra.toolpath.moves import Move, move_lengths, straightened
+from plain_clock import plain_clock
 from shapes import blob, job_with, replace, star
 
 NAMES = sorted(controllers())
@@ -39,7 +39,7 @@ def files_of(job, *, name: str = "rs274", unit: Unit = Unit.MM):
 
 @pytest.fixture(scope="module")
 def clock_job():
-    return quay_tide_clock().job
+    return plain_clock().job
 
 
 class TestFileEqualsPlan:

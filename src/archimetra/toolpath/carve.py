@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+import shapely
 
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding
@@ -34,6 +35,7 @@ from archimetra.toolpath.task import Task
 Progress = Callable[[float], None]
 MOST_FLOOR_MM = 150_000.0  # of rows on a floor; beyond that the bit would run for hours
 _TOUCH_MM = 0.002
+_ON_RIM_MM = 0.02
 
 
 def plan_carve(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
@@ -111,7 +113,7 @@ class _Carver:
         rims = [path.flatten(c.simplify_mm) for path in piece.offsets(c.reach)] if has_floor else []
         lines = [line for line in skeleton.strokes() if len(line) > 1]
         if rims:
-            lines = [_onto_rims(line, rims, c.reach) for line in lines]
+            lines = _onto_rims(lines, rims, c.reach)
             rims = _split_rims(rims, lines, c.reach)
             lines += [np.column_stack((ring, np.full(len(ring), c.reach))) for ring in rims]
         rows, rough_rows = self._rows(piece, has_floor)
@@ -197,21 +199,23 @@ def _deeper(lines: list[FloatArray], c: Carving, before: float, cap: float) -> l
     return out
 
 
-def _onto_rims(line: FloatArray, rims: list[FloatArray], reach: float) -> FloatArray:
-    """A stroke whose end at the limit is put onto the rim's own point there: the two were worked out apart."""
-    for end in (0, -1):
-        if abs(line[end, 2] - reach) > 1e-6:
-            continue
-        best, gap = None, 0.02
-        for ring in rims:
-            d = np.hypot(*(ring - line[end, :2]).T)
-            k = int(np.argmin(d))
-            if d[k] < gap:
-                best, gap = ring[k], float(d[k])
-        if best is not None:
-            line = line.copy()
-            line[end, :2] = best
-    return line
+def _onto_rims(lines: list[FloatArray], rims: list[FloatArray], reach: float) -> list[FloatArray]:
+    """Strokes whose ends at the limit are put onto the rims' own points there: the two were worked out apart."""
+    ends = [(k, end) for k, line in enumerate(lines) for end in (0, -1) if abs(line[end, 2] - reach) < 1e-6]
+    if not ends:
+        return lines
+    nodes = np.vstack(rims)
+    places = shapely.points(np.array([lines[k][end, :2] for k, end in ends]))
+    nearest, gaps = shapely.STRtree(shapely.points(nodes)).query_nearest(
+        places, return_distance=True, all_matches=False
+    )
+    out = list(lines)
+    for which, node, gap in zip(nearest[0], nearest[1], gaps, strict=True):
+        k, end = ends[which]
+        if gap < _ON_RIM_MM:
+            out[k] = out[k].copy()
+            out[k][end, :2] = nodes[node]
+    return out
 
 
 def _split_rims(rims: list[FloatArray], lines: list[FloatArray], reach: float) -> list[FloatArray]:

@@ -21,6 +21,7 @@ from archimetra.toolpath.pocket_area import filled
 
 SLIVER_MM = 0.01  # strips of floor narrower than this count as reached
 _FINE_MM = 0.001
+_MOST_LEVELS = 20_000
 
 
 def floor_of(piece: Piece, carving: Carving) -> Region:
@@ -50,22 +51,28 @@ def rows_of(
         return []
     grown = as_region(shapely.buffer(zone, step, quad_segs=4))
     shapely.prepare(grown)
-    corners = shapely.points(shapely.get_coordinates(grown))
-    inside = corners[shapely.intersects(piece.polygon, corners)]
-    outline = shapely.boundary(piece.polygon)
-    highest = float(shapely.distance(outline, inside).max()) + step if len(inside) else np.inf
+    lines = [
+        path.flatten(_FINE_MM)
+        for k in range(1, int(min((_highest(piece, grown) + step - carving.reach) / step, _MOST_LEVELS)) + 1)
+        for path in piece.offsets(carving.reach + k * step)
+    ]
+    lines += [line[:, :2] for line in axis if len(line) > 1]
+    return _within(lines, grown)
+
+
+def _highest(piece: Piece, zone: Region) -> float:
+    """The greatest clearance in a zone: at the piece's deepest place, or on the zone's border."""
     deepest = piece.deepest()
-    if deepest is not None:
-        at = shapely.points(deepest.at)
-        highest = deepest.clearance if shapely.intersects(grown, at) else min(highest, deepest.clearance)
-    out: list[FloatArray] = []
-    for k in range(1, int(min((highest - carving.reach) / step, 20_000)) + 1):
-        for path in piece.offsets(carving.reach + k * step):
-            out.extend(_within(path.flatten(_FINE_MM), grown))
-    for line in axis:
-        if len(line) > 1:
-            out.extend(_within(line[:, :2], grown))
-    return out
+    if deepest is None:
+        return 0.0
+    if shapely.intersects(zone, shapely.points(deepest.at)):
+        return deepest.clearance
+    rings = [shapely.get_coordinates(ring) for ring in (piece.polygon.exterior, *piece.polygon.interiors)]
+    outline = shapely.STRtree(shapely.linestrings(np.vstack([np.stack((r[:-1], r[1:]), axis=1) for r in rings])))
+    border = shapely.points(shapely.get_coordinates(zone))
+    _, gaps = outline.query_nearest(border, return_distance=True, all_matches=False)
+    # a branch of the axis within the zone may lie higher than its border: by no more than the zone is wide
+    return min(deepest.clearance, float(gaps.max()) + float(np.hypot(*np.ptp(shapely.get_coordinates(zone), axis=0))))
 
 
 def length_of_rows(zone: Region, step: float) -> float:
@@ -73,13 +80,19 @@ def length_of_rows(zone: Region, step: float) -> float:
     return float(zone.area) / step
 
 
-def _within(line: FloatArray, zone: Region) -> list[FloatArray]:
-    shape = shapely.linestrings(line)
-    if not shapely.intersects(zone, shape):
+def _within(lines: Sequence[FloatArray], zone: Region) -> list[FloatArray]:
+    """Lines clipped to a zone that is prepared."""
+    shapes = np.array([shapely.linestrings(line) for line in lines], dtype=object)
+    if not len(shapes):
         return []
-    if shapely.covers(zone, shape):
-        return [line]
-    return _lines(shapely.intersection(shape, zone))
+    meets, inside = shapely.intersects(zone, shapes), shapely.covers(zone, shapes)
+    out: list[FloatArray] = []
+    for line, shape, is_met, is_inside in zip(lines, shapes, meets, inside, strict=True):
+        if is_inside:
+            out.append(line)
+        elif is_met:
+            out.extend(_lines(shapely.intersection(shape, zone)))
+    return out
 
 
 def _lines(geometry: BaseGeometry) -> list[FloatArray]:

@@ -19,6 +19,7 @@ from archimetra.job.bits import CARVING_KINDS, Bit, BitKind
 from archimetra.job.cut_parts import Half
 from archimetra.job.cuts import CarveCut
 from archimetra.toolpath.carve_area import CarveArea
+from archimetra.toolpath.carve_ways import connected
 from archimetra.toolpath.carving import Carving
 from archimetra.toolpath.contours import no_area, open_finding
 from archimetra.toolpath.task import Task
@@ -125,13 +126,7 @@ class Told:
                 high=least / 2,
                 simplify_mm=0.005,
             )
-            for line in skeleton.strokes():
-                length = float(np.hypot(*np.diff(line[:, :2], axis=0).T).sum())
-                is_tip = (line[0, 2] > least / 2 - 1e-6) != (line[-1, 2] > least / 2 - 1e-6)
-                # a corner that narrows quickly is no thin place; a long spike is
-                if length > (5 * least if is_tip else 0.3 * least):
-                    k = len(line) // 2 if is_tip else int(np.argmin(line[:, 2]))
-                    places.append((2 * float(line[k, 2]), float(line[k, 0]), float(line[k, 1])))
+            places += _thin_places(skeleton.strokes(), least)
             places += [(2 * float(r), float(x), float(y)) for x, y, r in skeleton.spots]
         places.sort()
         return [
@@ -263,3 +258,36 @@ class Told:
                 "carve-ball", Severity.NOTE, f"{bit.name} leaves the floor of '{cut.name}' rounded at its edge.",
                 fix="A V bit or a straight bit leaves it sharp.", subject=cut.id,
             )  # fmt: skip
+
+
+def _thin_places(strokes: list[FloatArray], least: float) -> list[tuple[float, float, float]]:
+    """Places (width, x, y) among the strokes of what is thinner than ``least``, one for each part that hangs together.
+
+    A part that is wide enough at one end only is a point: points that narrow quickly are no harm, long ones are. One that
+    is wide enough at two ends is a neck, one at none is thin all over.
+    """
+    lines = [line for line in strokes if len(line) > 1]
+    if not lines:
+        return []
+    ends = np.rint(np.array([(line[0, :2], line[-1, :2]) for line in lines]).reshape(-1, 2) / 1e-4).astype(np.int64)
+    _, number = np.unique(ends, axis=0, return_inverse=True)
+    nodes = number.reshape(-1, 2)
+    out = []
+    for part in connected(nodes, int(nodes.max()) + 1):
+        mine = [lines[k] for k in part]
+        length = sum(float(np.hypot(*np.diff(line[:, :2], axis=0).T).sum()) for line in mine)
+        wide_ends = sum(line[end, 2] > least / 2 - 1e-6 for line in mine for end in (0, -1))
+        if wide_ends == 1 and length < 5 * least:
+            continue
+        points = np.vstack(mine)
+        inner = points[points[:, 2] > 0.05 * least] if wide_ends < 2 else points
+        if not len(inner):
+            continue
+        # of a point the middle of its thin length, of a neck its narrowest place
+        k = (
+            int(np.argmin(np.abs(inner[:, 2] - np.median(inner[:, 2]))))
+            if wide_ends < 2
+            else int(np.argmin(inner[:, 2]))
+        )
+        out.append((2 * float(inner[k, 2]), float(inner[k, 0]), float(inner[k, 1])))
+    return out

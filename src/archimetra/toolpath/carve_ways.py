@@ -44,7 +44,7 @@ def ways(lines: Sequence[FloatArray], *, mm_per_s: float, lift_s: float) -> Ways
     lengths = np.array([np.hypot(*np.diff(line[:, :2], axis=0).T).sum() for line in lines])
     a, b = np.ascontiguousarray(nodes[:, 0]), np.ascontiguousarray(nodes[:, 1])
     twice = repeated(a, b, lengths / mm_per_s, len(places), lift_s)
-    parts = _connected(nodes, len(places))
+    parts = connected(nodes, len(places))
     height_at = np.zeros(len(places))
     for line, (u, v) in zip(lines, nodes, strict=True):
         if line.shape[1] > 2:
@@ -70,7 +70,7 @@ def _nearest_part(parts: list[IntArray], nodes: IntArray, places: FloatArray, at
     return int(np.argmin(gaps))
 
 
-def _connected(nodes: IntArray, node_count: int) -> list[IntArray]:
+def connected(nodes: IntArray, node_count: int) -> list[IntArray]:
     """Stroke numbers by connected part."""
     leader = list(range(node_count))
 

@@ -23,6 +23,7 @@ from archimetra.job.sheet import Sheet
 
 Z_MM = 0.01  # how far the carved surface may stray in z; it is shared out below
 _OUTLINE_SHARE, _CHORD_SHARE, _SIMPLE_SHARE, _RESIDUAL_SHARE = 0.25, 0.08, 0.2, 0.6
+_BALL_SHARE = 0.9
 _FLATTEST = 0.0004  # below this the grid itself shows
 
 
@@ -37,8 +38,8 @@ class Carving(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def slope(self) -> float:
-        """The tangent that turns an error across into one in depth."""
-        return 1.0 if self.bit.kind is BitKind.BALL else tan(radians(self.bit.angle / 2))
+        """The tangent that turns an error across into one in depth (of a ball: at the greatest clearance it serves)."""
+        return 0.45 if self.bit.kind is BitKind.BALL else tan(radians(self.bit.angle / 2))
 
     @property
     def narrowest(self) -> float:
@@ -47,7 +48,7 @@ class Carving(msgspec.Struct, frozen=True, kw_only=True):
 
     @property
     def reach(self) -> float:
-        return min(self.bit.width_at(self.limit) / 2, self.bit.radius)
+        return min(self.bit.width_at(self.limit) / 2, widest(self.bit))
 
     @property
     def flat(self) -> float:
@@ -88,7 +89,7 @@ class Carving(msgspec.Struct, frozen=True, kw_only=True):
     def clearance_at(self, depth: float) -> float:
         """The clearance at which the tip stands this deep."""
         rise = depth - self.start - self.sink
-        return 0.0 if rise <= 0 else min(self.bit.width_at(rise) / 2, self.bit.radius)
+        return 0.0 if rise <= 0 else min(self.bit.width_at(rise) / 2, widest(self.bit))
 
     def floor_step(self, cusp: float) -> float:
         """How far apart rows on the floor may lie for ridges of this height: 2 (t h + rt), of a ball 2 sqrt(2 r h - h^2)."""
@@ -102,10 +103,16 @@ class Carving(msgspec.Struct, frozen=True, kw_only=True):
 def carving_of(cut: CarveCut, bit: Bit, sheet: Sheet) -> Carving:
     """The depths of a cut: its limit, or what the bit's cone or the sheet allow where that is less."""
     by_cut = cut.end_depth - cut.start_depth - cut.sink if cut.has_limit else np.inf
-    cone = min(bit.rise_at(bit.radius), bit.cutting_length)
+    cone = min(bit.rise_at(widest(bit)), bit.cutting_length)
     limits = {"cut": by_cut, "bit": cone - cut.sink, "sheet": sheet.thinnest - cut.start_depth - cut.sink}
     rule = min(limits, key=lambda name: limits[name])
     return Carving(bit=bit, start=cut.start_depth, sink=cut.sink, limit=float(max(limits[rule], 0.0)), rule=rule)
+
+
+def widest(bit: Bit) -> float:
+    """The greatest clearance a bit carves by its shape. A ball's side is so steep towards its full width that a hundredth across
+    would be tenths in depth: it serves to nine tenths of its radius."""
+    return _BALL_SHARE * bit.radius if bit.kind is BitKind.BALL else bit.radius
 
 
 def rises(bit: Bit, radii: FloatArray) -> FloatArray:

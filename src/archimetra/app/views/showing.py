@@ -119,7 +119,9 @@ def with_mate(data: SectionData | None, session: Session, made: MateMade | None)
     edge = int(4.0 / step) + 2
     a, b = max(int(there[0]) - edge, 0), min(int(there[-1]) + edge, n - 1)
     low, high = inside_sheet(made.line, data.sheet)
-    deepest = float(np.nanmax(-section.pocket[a : b + 1]))
+    # holes that go through the floor are no part of it
+    floor = mate.seat + (mate.glue[2] if mate.glue is not None else 0.0)
+    deepest = min(float(np.nanmax(-section.pocket[a : b + 1])), floor + 0.1)
     top = float(np.nanmax(section.plug)) if np.isfinite(section.plug).any() else 0.0
     drawing = MateDrawing(
         under=section.plug[a : b + 1], back=section.back[a : b + 1], sheet=plug_board.sheet, readings=tuple(mate_words(mate)),

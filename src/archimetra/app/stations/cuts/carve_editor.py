@@ -14,6 +14,7 @@ from archimetra.engine.messages import BitsCompared, CompareRequest
 from archimetra.job import cutting
 from archimetra.job.bits import CARVING_KINDS, FLAT_BOTTOMED, Bit
 from archimetra.job.cuts import CarveCut
+from archimetra.job.quantities import format_length
 from archimetra.output.times import clock
 
 DEFAULT_LIMIT = 5.0
@@ -101,7 +102,7 @@ class CarveEditor(Editor):
 
     def _limit_note(self) -> str:
         width = self.bit.width_at(max(self.cut.end_depth - self.cut.start_depth, 0.0))
-        return f"from {self.length_words(width)} wide"
+        return f"from {format_length(width, self.session.job.unit)} wide"
 
     def _pass_words(self) -> str:
         return f"up to {self.length_words(self.panel.recipe.depth_per_pass)} a pass"
