@@ -8,12 +8,13 @@ from functools import lru_cache
 import msgspec
 import numpy as np
 import shapely
+from shapely.geometry import Polygon
 
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearance import Clearance
 from archimetra.geometry.clearances import AnyClearance
 from archimetra.geometry.offset import thinned
-from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of
+from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of, ring_area
 from archimetra.job.cuts import CarveCut, PocketCut
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.carve_area import carve_area
@@ -99,13 +100,17 @@ def left_by(area: PocketArea, *, larger: float, overlap: float) -> Region:
 
 
 def filled(rings: Sequence[FloatArray]) -> Region:
-    """The area left of rings: counter-clockwise ones filled, clockwise ones taken out."""
-
-    def area(ring: FloatArray) -> float:
-        x, y = ring[:, 0], ring[:, 1]
-        return float(np.dot(x[:-1], y[1:]) - np.dot(x[1:], y[:-1])) / 2
-
-    outer = [shapely.polygons(ring) for ring in rings if area(ring) > 0]
-    holes = [shapely.polygons(ring) for ring in rings if area(ring) <= 0]
-    filled = shapely.union_all([shapely.make_valid(p) for p in outer])
-    return as_region(shapely.difference(filled, shapely.union_all([shapely.make_valid(p) for p in holes])))
+    """The area left of rings that do not cross: counter-clockwise ones begin an area, clockwise ones are holes in the smallest
+    area around them. What lies within a hole is an area of its own again."""
+    shells = [ring for ring in rings if ring_area(ring) > 0]
+    holes = [ring for ring in rings if ring_area(ring) < 0]
+    around = [Polygon(ring) for ring in shells]
+    of_shell: list[list[FloatArray]] = [[] for _ in shells]
+    if holes and shells:
+        tree, sizes = shapely.STRtree(around), shapely.area(around)
+        for hole in holes:
+            found = tree.query(shapely.points(hole[0]), predicate="intersects")
+            if len(found):
+                of_shell[int(found[np.argmin(sizes[found])])].append(hole)
+    parts = [Polygon(shell, inner) for shell, inner in zip(shells, of_shell, strict=True)]
+    return as_region(shapely.union_all([part if part.is_valid else shapely.make_valid(part) for part in parts]))

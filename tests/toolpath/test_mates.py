@@ -1,0 +1,86 @@
+"""Straight inlays: both outlines can be followed by their bits, mate with the clearance asked for, and stay near what is drawn."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely.geometry import Polygon
+
+from archimetra.geometry.region import as_region
+from archimetra.toolpath.mates import matched
+
+STAR = Polygon([(0, 30), (4, 5.5), (28, 9), (6, -2), (17, -25), (0, -6), (-17, -25), (-6, -2), (-28, 9), (-4, 5.5)])
+TEE = shapely.union_all([shapely.box(-15, 10, 15, 16), shapely.box(-3, -20, 3, 16)])
+RING = shapely.Point(0, 0).buffer(20, quad_segs=64).difference(shapely.box(-6, -6, 6, 6))
+
+
+def loss(area, radius: float, *, is_open: bool) -> float:
+    """How much of an area a disc cannot reach (of what is around it, where closing is asked), finely buffered."""
+    frame = area.envelope.buffer(4 * radius)
+    given = area if is_open else frame.difference(area)
+    opened = given.buffer(-radius, quad_segs=90).buffer(radius, quad_segs=90)
+    lost = given.difference(opened.buffer(0.012))
+    if not is_open:
+        lost = lost.intersection(area.envelope.buffer(0.5 * radius))
+    return lost.area
+
+
+def gaps(pair, step: float = 0.2) -> np.ndarray:
+    """Distances from the insert's outline to the pocket's, below zero where it sticks out."""
+    line = shapely.segmentize(shapely.boundary(pair.insert), step)
+    points = shapely.points(shapely.get_coordinates(line))
+    outside = ~shapely.covers(pair.pocket, points)
+    away = shapely.distance(shapely.boundary(pair.pocket), points)
+    return np.where(outside, -away, away)
+
+
+@pytest.mark.parametrize("area", [STAR, TEE, RING], ids=["star", "tee", "ring"])
+@pytest.mark.parametrize(("rp", "ri"), [(1.5, 1.5), (0.75, 1.5), (1.5, 0.5)])
+@pytest.mark.parametrize("clearance", [0.02, 0.05, 0.2])
+def test_both_halves_can_be_cut_and_mate_with_the_clearance_all_round(area, rp, ri, clearance):
+    pair = matched(as_region(area), pocket_radius=rp, insert_radius=ri, clearance=clearance)
+    assert loss(pair.pocket, rp - 0.003, is_open=True) < 0.05
+    assert loss(pair.insert, ri - 0.003, is_open=False) < 0.05
+    assert gaps(pair).min() > clearance - 0.012
+    assert np.median(gaps(pair)) == pytest.approx(clearance, abs=0.01)
+
+
+def test_the_drawn_outline_as_it_stands_would_not_go_in():
+    """Why the outline is adjusted at all: pocket and insert cut from the star itself meet by millimetres."""
+    pocket = STAR.buffer(-1.5).buffer(1.5)
+    insert = STAR.buffer(-0.05).buffer(1.5).buffer(-1.5)
+    assert insert.difference(pocket).area > 1.0
+
+
+def test_how_far_it_strays_is_told_and_smaller_bits_stray_less():
+    found = [matched(as_region(STAR), pocket_radius=r, insert_radius=r, clearance=0.05) for r in (0.25, 0.75, 1.5)]
+    strays = [pair.deviation for pair in found]
+    assert strays == sorted(strays)
+    assert strays[0] < 0.3 * strays[2]
+    for pair in found:
+        assert pair.changed == pytest.approx(STAR.symmetric_difference(pair.pocket).area / STAR.area, rel=1e-6)
+        worst = shapely.distance(shapely.boundary(pair.pocket), shapely.points(pair.at))
+        assert worst == pytest.approx(pair.deviation)
+
+
+def test_parts_too_narrow_are_lost_and_counted():
+    two = as_region(shapely.union_all([shapely.box(0, 0, 20, 20), shapely.box(40, 0, 60, 1.5)]))
+    pair = matched(two, pocket_radius=1.5, insert_radius=1.5, clearance=0.05)
+    assert (pair.parts_before, pair.parts_after) == (2, 1)
+
+
+@given(
+    st.integers(3, 9), st.floats(8, 25), st.floats(0.35, 0.9), st.sampled_from([0.5, 1.0, 1.5]),
+    st.sampled_from([0.5, 1.0, 1.5]), st.sampled_from([0.03, 0.1]),
+)  # fmt: skip
+@settings(max_examples=25, deadline=None)
+def test_any_star_mates(points, size, share, rp, ri, clearance):
+    a = np.arange(2 * points) * np.pi / points
+    r = np.where(np.arange(2 * points) % 2 == 0, size, size * share)
+    area = as_region(Polygon(np.column_stack((r * np.cos(a), r * np.sin(a)))))
+    pair = matched(area, pocket_radius=rp, insert_radius=ri, clearance=clearance)
+    if not pair.insert.is_empty:
+        assert gaps(pair).min() > clearance - 0.015
