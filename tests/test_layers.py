@@ -33,7 +33,7 @@ plan = plan_board(job, job.boards[0], {})
 print(sum(len(gcode_files(job, job.boards[0], plan.run, profile)) for profile in controllers().values()))
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
-    assert done.stdout.strip() == "4", done.stderr
+    assert done.stdout.strip() == "5", done.stderr
 
 
 def test_showing_the_first_window_loads_nothing_heavy():

@@ -29,6 +29,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         "inspect": _inspect,
         "new": _new,
         "artwork": _artwork,
+        "mate": _mate,
     }
     if given and given[0] in commands:
         options = parser.parse_args(given)
@@ -43,7 +44,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 def _window_parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="archimetra",
-        description="Plan, see and check what a CNC router cuts. Commands: export, check, render, inspect, new, artwork "
+        description="Plan, see and check what a CNC router cuts. Commands: export, check, mate, render, inspect, new, artwork "
         "(each with --help).",
     )
     parser.add_argument("job", nargs="?", type=Path, help="a job file to open")
@@ -65,6 +66,12 @@ def _parser() -> argparse.ArgumentParser:
     check = commands.add_parser("check", help="tell what would spoil work")
     check.add_argument("job", type=Path)
     check.add_argument("--json", action="store_true")
+    mate = commands.add_parser(
+        "mate", help="lay an inlay's plug into its pocket, as both boards are cut, and measure it"
+    )
+    mate.add_argument("job", type=Path)
+    mate.add_argument("--inlay", metavar="NAME", help="one inlay only")
+    mate.add_argument("--json", action="store_true")
     render = commands.add_parser("render", help="draw one view of a job as a PNG")
     render.add_argument("job", type=Path)
     render.add_argument("--view", choices=["window", "plan", "section", "sequence"], default="plan")
@@ -162,6 +169,36 @@ def _check(options: argparse.Namespace) -> int:
     if options.json:
         print(json.dumps({"job": job.name, "boards": report}, indent=2))
     return 1 if worst else 0
+
+
+def _mate(options: argparse.Namespace) -> int:
+    from archimetra.engine.mating import mating_of
+    from archimetra.job.inlaying import settled
+    from archimetra.stock.mate_results import MEETS_MM
+
+    job = settled(_load(options.job))
+    inlays = [i for i in job.inlays if options.inlay in (None, i.name)]
+    if not inlays:
+        named = f" named '{options.inlay}'" if options.inlay else ""
+        raise ArchimetraError(f"This job has no inlay{named}.")
+    report, meets = [], False
+    for inlay in inlays:
+        mate = mating_of(job, inlay.id, {}).measured()
+        gaps = {"glue": mate.glue, "saw": mate.saw, "side": mate.side}
+        told = {
+            n: None if g is None else dict(zip(("least", "median", "greatest"), g, strict=True))
+            for n, g in gaps.items()
+        }
+        meets |= mate.side is not None and mate.side[0] < MEETS_MM
+        report.append({"inlay": inlay.name, "seat": mate.seat, "meant": mate.meant, "proud": mate.proud, **told})
+        if not options.json:
+            words = ", ".join(f"{n} gap {g[0]:.3f} to {g[2]:.3f} mm" for n, g in gaps.items() if g is not None)
+            print(f"{inlay.name}: seats {mate.seat:.3f} mm deep (meant {mate.meant:.3f}), {words}")
+    if options.json:
+        print(json.dumps({"job": job.name, "inlays": report}, indent=2))
+    if meets:
+        print("archimetra: wood meets wood; the plug does not go in as meant.", file=sys.stderr)
+    return 1 if meets else 0
 
 
 def _render(options: argparse.Namespace) -> int:

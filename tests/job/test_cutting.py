@@ -13,7 +13,7 @@ from archimetra.geometry.path import Path
 from archimetra.job import cutting, edits, kits, layering, rack, recipes, test_piece
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, Mark, Overrides, Side, Tabs
-from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts import CarveCut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
 from archimetra.job.job import new_job
@@ -354,14 +354,15 @@ class TestSuggestions:
 
     def test_every_offer_is_one_click_to_a_cut_that_plans(self):
         job, offers = self.offered("plate", "star")
-        assert {o.kind for o in offers} == {ProfileCut, PocketCut, EngraveCut, FacingCut}
+        assert {o.kind for o in offers} == {ProfileCut, PocketCut, EngraveCut, FacingCut, CarveCut}
         for offer in offers:
             edit, cut_id = offer.make()
             board = edit.job.boards[0]
             cut = board.cut(cut_id)
             assert edit.job.bit(cut.bit).name == offer.bit.name
             plan = plan_board(edit.job, board, {})
-            assert len(plan.cuts[0].toolpath) > 4, offer.title
+            mine = next(p.toolpath for p in plan.cuts if p.toolpath.cut == cut_id)
+            assert len(mine) > 4, offer.title
         assert len(job.bits) == 3
 
     def test_the_bit_fits_the_place(self):

@@ -227,8 +227,8 @@ class TestFile:
     @pytest.mark.parametrize(
         ("change", "words"),
         [
-            ((b'"schema":3', b'"schema":99'), "newer Archimetra"),
-            ((b'"schema":3', b'"schema":0'), "does not exist"),
+            ((b'"schema":4', b'"schema":99'), "newer Archimetra"),
+            ((b'"schema":4', b'"schema":0'), "does not exist"),
             ((b'"diameter":6.0', b'"diameter":-6.0'), "a bit is 0.05 to 200 mm wide"),
             ((b'"bit":"bit1"', b'"bit":"bit77"'), "names a bit that is not in the job"),
             ((b'"kinds":"LLL', b'"kinds":"XLL'), "kinds are L, A and C"),

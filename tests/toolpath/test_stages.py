@@ -25,7 +25,7 @@ from archimetra.toolpath.linking import Links
 from archimetra.toolpath.moves import Move, MoveList, Role
 from archimetra.toolpath.overcut import overcut
 from archimetra.toolpath.passes import Lifts, lay_pass, ramp_length
-from archimetra.toolpath.pocket_area import left_by
+from archimetra.toolpath.pocket_area import PocketArea, filled, left_by
 from archimetra.toolpath.starts import choose_start
 from archimetra.toolpath.tabs import spans_at, tab_spans
 from archimetra.toolpath.task import faced_before, task_of
@@ -258,11 +258,18 @@ class TestClearing:
 
     def test_the_rest_of_a_larger_bit_is_the_corners(self):
         square = as_region(shapely.box(0, 0, 40, 40))
-        zone = left_by(Clearance(square), square, larger=5.0, overlap=1.0)
+        zone = left_by(PocketArea(square, Clearance(square)), larger=5.0, overlap=1.0)
         assert len(shapely.get_parts(zone)) == 4
         corners = 4 * (25 - np.pi * 25 / 4)
         assert corners < zone.area < 4 * 49
-        assert left_by(Clearance(square), square, larger=30.0, overlap=1.0).equals(square)
+        assert left_by(PocketArea(square, Clearance(square)), larger=30.0, overlap=1.0).equals(square)
+
+    def test_what_lies_within_a_hole_is_an_area_again(self):
+        rings = [np.array(shapely.box(0, 0, 40, 40).exterior.coords), np.array(shapely.box(30, 10, 10, 30).exterior.coords),
+                 np.array(shapely.box(15, 15, 25, 25).exterior.coords)]  # fmt: skip
+        turned = [ring if shapely.is_ccw(shapely.linearrings(ring)) == is_shell else ring[::-1]
+                  for ring, is_shell in zip(rings, (True, False, True), strict=True)]  # fmt: skip
+        assert filled(turned).area == pytest.approx(1600 - 400 + 100)
 
 
 class TestLinks:

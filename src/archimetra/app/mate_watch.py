@@ -55,6 +55,7 @@ class MateWatch(QObject):
         self.changed.emit()
 
     def _look(self) -> None:
+        self._ask()  # the plug may have changed while the board shown needs no new plan
         self.changed.emit()
 
     def _ask(self) -> None:

@@ -49,7 +49,7 @@ def make_shots(folder: FilePath) -> None:
     for theme in ("light", "dark"):
         with _Studio(quay_tide_clock(), theme=theme, size=(1280, 800)) as studio:
             window, session = studio.window, studio.session
-            session.show_cut(session.board.cuts[-1].id)
+            session.show_cut(session.board.cuts[-1].id)  # the outline
 
             def shoot(name: str, window: MainWindow = window, studio: _Studio = studio, theme: str = theme) -> None:
                 studio.settle()
@@ -63,6 +63,7 @@ def make_shots(folder: FilePath) -> None:
             studio.go_to_share(1.0)
             window.station_board()
             shoot("board")
+            _shoot_carving(window, studio, shoot)
             _shoot_cuts(window, studio, shoot)
             _shoot_artwork(window, studio, shoot)
             session.show_board(session.job.boards[0].id)
@@ -71,6 +72,33 @@ def make_shots(folder: FilePath) -> None:
             window.station_output()
             studio.wait(lambda page=window.output_page: bool(page.files))
             shoot("output")
+
+
+def _shoot_carving(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
+    """Carved words close up and in section, the star inlay laid together, the stamp."""
+    session = window.session
+
+    def show(board: int, name: str) -> None:
+        session.show_board(session.job.boards[board].id)
+        session.show_cut(next(cut.id for cut in session.board.cuts if cut.name == name))
+        studio.settle()
+        studio.go_to_share(1.0)
+
+    window.station_cuts()
+    show(0, "Words and numerals")
+    session.move_line(((92.0, 248.0), (158.0, 248.0)))
+    window.plan.show_box((88.0, 222.0, 232.0, 282.0))
+    shoot("carve")
+    show(0, "Star, pocket")
+    session.move_line(((62.0, 143.0), (258.0, 177.0)))
+    window.plan.fit()
+    window.mate.show(True)
+    studio.wait(lambda: window.mate.shown is not None)
+    shoot("mate")
+    window.mate.show(False)
+    show(5, "Stamp")
+    session.move_line(((24.0, 38.0), (126.0, 38.0)))
+    shoot("stamp")
 
 
 def _shoot_cuts(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:

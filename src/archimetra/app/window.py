@@ -90,7 +90,7 @@ class MainWindow(QMainWindow):
         self._copied = ""
         self._pictures = Backdrops()
         self.playback = Playback(session, self)
-        self._mate = MateWatch(session)
+        self.mate = MateWatch(session)
         self._build()
         self._connect()
         self._show_station(0)
@@ -191,8 +191,8 @@ class MainWindow(QMainWindow):
         sequence.speed_chosen.connect(self.playback.set_speed)
         self.playback.playing_changed.connect(sequence.show_playing)
         self.playback.speed_changed.connect(sequence.show_speed)
-        self.section.mate_wanted.connect(self._mate.show)
-        self._mate.changed.connect(self._show_section)
+        self.section.mate_wanted.connect(self.mate.show)
+        self.mate.changed.connect(self._show_section)
         self.rail.chosen.connect(self._show_station)
         self.status.findings_wanted.connect(self._show_findings_menu)
         self.status.unit_wanted.connect(self.next_unit)
@@ -298,8 +298,8 @@ class MainWindow(QMainWindow):
         self._show_header()
 
     def _show_section(self) -> None:
-        made = self._mate.shown
-        self.section.show_mate(is_offered=self._mate.inlay is not None, is_on=self._mate.is_on)
+        made = self.mate.shown
+        self.section.show_mate(is_offered=self.mate.inlay is not None, is_on=self.mate.is_on)
         self.section.show_section(with_mate(section_data(self.session), self.session, made))
         self.plan.mate_marks.show_mate(made.mate if made is not None else None)
 

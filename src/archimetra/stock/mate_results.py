@@ -6,6 +6,8 @@ import msgspec
 
 from archimetra.geometry.arrays import FloatArray
 
+MEETS_MM = -0.005  # a side gap below this is wood meeting wood; above it is what arithmetic leaves
+
 
 class MateMap(msgspec.Struct, frozen=True, eq=False):
     """The side gap (n,) at places (n, 2) of the outline, nan where a wall reaches not so deep; ``worst`` is the row of the

@@ -9,12 +9,11 @@ from PySide6.QtCore import QObject, QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from archimetra.app.theme import style
-from archimetra.stock.mate_results import Mate
+from archimetra.stock.mate_results import MEETS_MM, Mate
 
 if TYPE_CHECKING:
     from archimetra.app.views.plan_view import PlanView
 
-MEETS_MM = -0.005  # wood meets wood below this
 LOOSE_MM = 0.1  # a glue line wider than this is seen
 
 

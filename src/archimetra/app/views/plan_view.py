@@ -281,6 +281,12 @@ class PlanView(QWidget):
         self._is_fitted = True
         self.update()
 
+    def show_box(self, box: tuple[float, float, float, float]) -> None:
+        """Show one place of the board as large as it fits."""
+        self.view = fitting(box, self.width(), self.height(), 24)
+        self._is_fitted = False
+        self.update()
+
     # ---- mouse and keys
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

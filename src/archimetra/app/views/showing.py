@@ -26,7 +26,7 @@ from archimetra.job.ids import InlayId
 from archimetra.job.job import Board, Job
 from archimetra.job.sheet import Sheet
 from archimetra.output.times import clock
-from archimetra.stock.mate_results import Mate
+from archimetra.stock.mate_results import MEETS_MM, Mate
 from archimetra.toolpath.moves import Move, arc_angles
 from archimetra.toolpath.program import Run
 
@@ -152,8 +152,8 @@ def mate_words(mate: Mate) -> list[tuple[str, bool]]:
     if mate.side is not None:
         low, high = mate.side[0], mate.side[2]
         same = f"{low:.2f}" == f"{high:.2f}"
-        words = f"side gap {max(low, 0.0) if low > -0.005 else low:.2f}" + ("" if same else f" to {high:.2f}")
-        out.append((words if low > -0.005 else f"wood meets wood by {-low:.2f} mm", low > -0.005))
+        words = f"side gap {max(low, 0.0):.2f}" + ("" if same else f" to {high:.2f}")
+        out.append((words if low > MEETS_MM else f"wood meets wood by {-low:.2f} mm", low > MEETS_MM))
     return out
 
 
