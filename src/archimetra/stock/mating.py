@@ -72,7 +72,7 @@ class Mating(msgspec.Struct, frozen=True, eq=False):
             k = int(np.flatnonzero(inner)[np.argmin(d[inner])]) if inner.any() else 0
             contact = (float(places[k, 0]), float(places[k, 1]))
         gap = total - seat
-        floor = inside & (d > self.depth - 0.06) & (v < 1e-6)
+        floor = inside & (np.abs(d - self.depth) < 0.06) & (v < 1e-6)  # holes through it are none
         beside = (d < 1e-6) & ~inside
         beside &= v > (float(v[beside].max()) if beside.any() else 0.0) - 0.06
         # upright walls are measured near the floor: tabs, sanded off later, stand on the other side

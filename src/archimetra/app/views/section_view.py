@@ -147,7 +147,8 @@ class SectionView(QWidget):
     def _tell_scale(self) -> None:
         """What is chosen may not fit; then what is drawn is said."""
         drawn = self._canvas.drawn_exaggeration()
-        fits = drawn is None or drawn > 0.97 * self._canvas.exaggeration
+        chosen = self._canvas.exaggeration
+        fits = drawn is None or 0.97 * chosen < drawn < 1.03 * chosen
         self._depth.setText("depth" if fits else f"depth, x{drawn:.1f} fits")
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -195,11 +196,26 @@ class _Canvas(QWidget):
         across = (self.width() - LEFT - RIGHT) / data.length
         if data.mate is not None:
             room = self.height() - 6 - BOTTOM
-            down = min(across * self.exaggeration, room / (data.mate.above + data.mate.below))
+            # gaps of half a millimetre are what is looked at: as large as the room allows
+            down = min(across * max(EXAGGERATIONS), room / (data.mate.above + data.mate.below))
             return across, down, 4 + data.mate.above * down
-        room = self.height() - HEADROOM - 2 - BOTTOM
-        down = min(across * self.exaggeration, room / (data.sheet.thickest + SPOIL_MM))
+        down = min(across * self.exaggeration, self._room() / self._depth_shown(data, across))
         return across, down, HEADROOM
+
+    def _room(self) -> float:
+        return self.height() - HEADROOM - 2 - BOTTOM
+
+    def _depth_shown(self, data: SectionData, across: float) -> float:
+        """How much of the sheet is drawn, mm: all of it with some spoilboard; close up only what the cuts reach, where the whole
+        would be squeezed flatter than it is."""
+        whole = data.sheet.thickest + SPOIL_MM
+        if self._room() / whole >= across:
+            return whole
+        deepest = max(
+            float(-data.heights.min()), -data.bit_z if data.bit_off <= (data.bit.radius if data.bit else 0) else 0
+        )
+        shown = max(1.3 * deepest + 1.5, 3.0)
+        return whole if shown > 0.7 * whole else shown
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._data is None:
@@ -255,15 +271,24 @@ class _Canvas(QWidget):
         if data.mate is not None:
             self._paint_mate(painter, data, data.mate, across, down, top)
             return
-        spoil = self.tokens.color("hairline")
-        painter.fillRect(QRectF(x0 - 20, bottom, x1 - x0 + 40, SPOIL_MM * down), spoil)
+        low = top + self._depth_shown(data, across) * down
+        is_broken_off = low < bottom
+        painter.save()
+        if is_broken_off:
+            painter.setClipRect(QRectF(0, 0, self.width(), low))
+        else:
+            painter.fillRect(QRectF(x0 - 20, bottom, x1 - x0 + 40, SPOIL_MM * down), self.tokens.color("hairline"))
         surface = self._surface(data, across, down, top)
         self._paint_wood(painter, data, surface, x0, x1, bottom)
         self._paint_hollow(painter, data, across, down, top)
         self._paint_passes(painter, data, x0, x1, down, top)
-        self._paint_scale(painter, data, x0, top, bottom)
-        self._paint_floors(painter, data, across, down, top)
         self._paint_bit(painter, data, across, down, top)
+        painter.restore()
+        if is_broken_off:
+            self._paint_break(painter, x0, x1, low)
+        self._paint_scale(painter, data, top, None if is_broken_off else bottom)
+        self._paint_floors(painter, data, across, low)
+        bottom = min(bottom, low)
         if self._hover is not None:
             x = LEFT + self._hover * across
             painter.setPen(QPen(self.tokens.color("picked"), 1, Qt.PenStyle.DotLine))
@@ -348,11 +373,11 @@ class _Canvas(QWidget):
             floor = [QPointF(x, top - y * down) for x, y in zip(s[a:b], data.heights[a:b], strict=True)]
             painter.drawPolygon(QPolygonF(over + floor[::-1]))
         painter.restore()
-        painter.setPen(QPen(self.tokens.color("hairline"), 1, Qt.PenStyle.DashLine))
-        painter.drawLine(QPointF(x0, low), QPointF(x1, low))  # broken off here
+        self._paint_break(painter, x0, x1, low)
         painter.setFont(style.font(11))
         painter.setPen(self.tokens.color("quiet"))
-        depths = [0.0, *sorted({round(floor.z, 2) for floor in floors(data)}, reverse=True)[:2]]
+        known = {round(floor.z, 2) for floor in floors(data) if -floor.z < mate.below}
+        depths = [0.0, *sorted(known, reverse=True)[:2]]
         for z in depths:
             y = top - z * down
             box = QRectF(0, y - 8, LEFT - 18, 16)
@@ -394,17 +419,25 @@ class _Canvas(QWidget):
             y = top - z * down
             painter.drawLine(QPointF(max(middle - half, x0), y), QPointF(min(middle + half, x1), y))
 
-    def _paint_scale(self, painter: QPainter, data: SectionData, x0: float, top: float, bottom: float) -> None:
+    def _paint_break(self, painter: QPainter, x0: float, x1: float, y: float) -> None:
+        """The wood goes on below."""
+        painter.setPen(QPen(self.tokens.color("quiet"), 1, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(x0, y), QPointF(x1, y))
+
+    def _paint_scale(self, painter: QPainter, data: SectionData, top: float, bottom: float | None) -> None:
         painter.setFont(style.font(11))
         painter.setPen(self.tokens.color("quiet"))
-        for y, text in ((top, "0"), (bottom, format_length(data.sheet.thickest, data.unit))):
+        ticks = [(top, "0")]
+        if bottom is not None:
+            ticks.append((bottom, format_length(data.sheet.thickest, data.unit)))
+        for y, text in ticks:
             painter.drawText(
                 QRectF(0, y - 8, LEFT - 18, 16), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
             )
             painter.drawLine(QPointF(LEFT - 15, y), QPointF(LEFT - 9, y))
 
-    def _paint_floors(self, painter: QPainter, data: SectionData, across: float, down: float, top: float) -> None:
-        """What remains under level floors, written in them or below."""
+    def _paint_floors(self, painter: QPainter, data: SectionData, across: float, low: float) -> None:
+        """How deep level floors are, written below them."""
         painter.setFont(style.font(11))
         last_end = -1e9
         for floor in floors(data):
@@ -417,9 +450,8 @@ class _Canvas(QWidget):
             if width < 3 or middle - needed / 2 < last_end:
                 continue
             last_end = middle + needed / 2
-            y = top + (data.sheet.thickest + SPOIL_MM) * down + 1
             painter.setPen(self.tokens.color("quiet"))
-            painter.drawText(QRectF(middle - needed / 2, y, needed, 15), Qt.AlignmentFlag.AlignCenter, text)
+            painter.drawText(QRectF(middle - needed / 2, low + 1, needed, 15), Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_bit(self, painter: QPainter, data: SectionData, across: float, down: float, top: float) -> None:
         bit = data.bit
