@@ -8,6 +8,7 @@ from __future__ import annotations
 import sys
 
 import artwork_rows
+import carve_rows
 import core_rows
 import cut_rows
 import window_rows
@@ -16,7 +17,7 @@ from rows import Row, print_table
 
 def main(words: list[str]) -> int:
     rows: list[Row] = []
-    for make in (*core_rows.ROWS, *cut_rows.ROWS, *artwork_rows.ROWS, *window_rows.ROWS):
+    for make in (*core_rows.ROWS, *cut_rows.ROWS, *carve_rows.ROWS, *artwork_rows.ROWS, *window_rows.ROWS):
         if words and not any(word in make.__name__ for word in words):
             continue
         print(f"bench: {make.__name__}", file=sys.stderr, flush=True)

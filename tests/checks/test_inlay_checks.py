@@ -100,3 +100,15 @@ def test_bits_are_compared_by_depth_time_and_what_they_leave():
     assert any("short of their point" in words for words in other.leaves)
     assert own.leaves == ()
     assert compare_bits(job, board, board.cuts[0].id, [carve.bit], {}) == []
+
+
+@pytest.mark.parametrize(("depth", "code"), [(30.0, "too-deep"), (18.0, "floor-gone")])
+def test_a_depth_limit_beyond_the_sheet_is_told_and_not_cut(depth, code):
+    job, ids = job_with_star()
+    wide = vee(90.0, diameter=80.0, id=BitId("wide"))
+    job = replace(job, bits=(*job.bits, wide))
+    cut = cutting.new_cut(job, job.boards[0].id, CarveCut, ids, bit=wide.id, end_depth=depth)
+    job = cutting.add_cut(job, job.boards[0].id, cut).job
+    plan = plan_board(job, job.boards[0], {})
+    assert code in {f.code for f in plan.findings}
+    assert plan.run.xyz[:, 2].min() >= -18.0

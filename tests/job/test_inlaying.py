@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from archimetra.geometry.affine import Affine
-from archimetra.job import cutting, edits, inlaying, layering, placing, shaping, stamping
+from archimetra.job import cutting, edits, inlaying, kits, layering, placing, shaping, stamping
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cut_parts import Half, Side
 from archimetra.job.cuts import CarveCut, PocketCut, ProfileCut
@@ -139,6 +139,12 @@ class TestFollowing:
         assert {c.mating.pocket_radius for c in finer.boards[0].cuts} == {0.75}
         assert finer.inlay(inlay) == job.inlay(inlay)
 
+    def test_a_needle_of_a_bit_asks_for_more_than_any_board_and_breaks_nothing(self, made):
+        job, inlay = made
+        needle = edits.change_bit(job, VEE.id, "", angle=1.0, tip_flat=10.0).job
+        after = inlaying.change_inlay(needle, inlay.id, "", fit=2.0).job
+        assert plug(after).sink == inlaying.DEEPEST_SINK
+
     def test_settled_twice_is_the_very_same(self, made):
         job, _ = made
         assert inlaying.settled(job) is job
@@ -249,6 +255,19 @@ class TestFloors:
         without_first = cutting.remove_cuts(job, [first.id]).job.boards[0]
         assert [c.floor_of for c in without_first.cuts if isinstance(c, PocketCut)] == [cut.id]
         assert cutting.remove_cuts(job, [cut.id]).job.boards[0].cuts == ()
+
+    def test_a_kit_lays_them_with_their_carving(self):
+        job, ids = job_with_star()
+        board = job.boards[0].id
+        cut = cutting.new_cut(job, board, CarveCut, ids, bit=VEE.id, end_depth=3.0)
+        job = cutting.add_cut(job, board, cut).job
+        job = cutting.add_floor(job, cut.id, BitId("bit2"))[0].job
+        kit = kits.kit_of(job, board, "carved")
+        laid = kits.lay_kit(job_with_star()[0], board, kit)
+        floor, carve = laid.edit.job.boards[0].cuts
+        assert floor.floor_of == carve.id
+        assert laid.edit.job.boards[0].shapes_of(floor) == laid.edit.job.boards[0].shapes_of(carve)
+        assert len(laid.edit.job.boards[0].shapes_of(carve)) == 1
 
     def test_a_pointed_bit_clears_no_floor(self):
         job, ids = job_with_star()

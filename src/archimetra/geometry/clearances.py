@@ -82,6 +82,10 @@ class _Keep(OrderedDict[Any, Any]):
             return self[key]
         return default
 
+    def clear(self) -> None:
+        super().clear()
+        self._weight, self._weights = 0, {}
+
     def add(self, key: Any, value: Any, weight: int) -> None:
         self[key] = value
         self._weights[key] = weight + 1
@@ -148,6 +152,13 @@ class ClearanceSet:
 
 
 AnyClearance = Clearance | ClearanceSet
+
+
+def forget() -> None:
+    """Keep nothing: for those who measure what the first time costs."""
+    _kept.clear()
+    _skeletons.clear()
+
 
 _kept = _Keep(MOST_SEGMENTS)
 _skeletons = _Keep(2 * MOST_SEGMENTS)

@@ -34,6 +34,7 @@ from archimetra.job.job import Board, Job
 from archimetra.job.shapes import LAYER_COLOURS, Layer, Shape
 
 FRAME = ".frame"  # ends the id of a plug's frame
+DEEPEST_SINK = 400.0  # no board is so thick; a needle of a bit asks for more, and is told by the checks
 LEAST_STANDING = 0.8  # features of a plug thinner than this are marked
 ROUND_SHARE = 1.05  # of a tip flat's radius: corners rounded so far are reached by the flat
 
@@ -213,7 +214,11 @@ def _settle(job: Job, inlay: Inlay) -> Job:
         half = pocket or plug
         bit = job.bit(half.bit) if half is not None else None
         assert bit is not None, "the job file and every edit keep bits that are in use"
-        sink = round(sink_of(inlay, bit), 6) if bit.kind is BitKind.VEE else inlay.depth - inlay.glue_gap
+        sink = (
+            round(min(sink_of(inlay, bit), DEEPEST_SINK), 6)
+            if bit.kind is BitKind.VEE
+            else inlay.depth - inlay.glue_gap
+        )
         mating = replace(mating, round_mm=ROUND_SHARE * bit.tip_flat / 2)
         pocket_fields |= {"start_depth": 0.0, "end_depth": inlay.depth, "sink": 0.0}
         plug_fields |= {

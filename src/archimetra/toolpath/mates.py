@@ -37,6 +37,7 @@ _CHORD_MM = 0.001
 _THIN_MM = 0.002
 _SLIVER_MM = 0.01
 _SMALLEST_MM2 = 0.01
+_WORTH_MM, _MUCH_MM = 0.02, 0.3  # deviations that are told, and for which a smaller bit is tried
 
 
 class Pair(msgspec.Struct, frozen=True, eq=False):
@@ -124,13 +125,17 @@ def _told(task: Task, mating: Mating, pair: Pair) -> list[Finding]:
                 fix="Choose smaller bits.", at=pair.at, subject=cut.id,
             )
         )  # fmt: skip
-    if pair.deviation > 0.02:
+    if pair.deviation > _WORTH_MM:
+        fix = "Smaller bits stay nearer to what is drawn."
+        if pair.deviation > _MUCH_MM:
+            half = _pair(task.shapes, mating.pocket_radius / 2, mating.insert_radius / 2, mating.clearance)
+            fix = f"Bits half as wide ({mating.pocket_radius:g} mm) would move it by {half.deviation:.2f} mm at most."
         out.append(
             Finding(
                 "inlay-rounded", Severity.NOTE,
                 f"So that both halves of '{cut.name}' mate, its outline is moved by up to {pair.deviation:.2f} mm "
                 f"({100 * pair.changed:.1f} % of its area).",
-                fix="Smaller bits stay nearer to what is drawn.", at=pair.at, subject=cut.id,
+                fix=fix, at=pair.at, subject=cut.id,
             )
         )  # fmt: skip
     return out
