@@ -94,7 +94,7 @@ class TestOffers:
 class TestCarveEditor:
     def test_the_limit_is_typed_and_lifted_and_the_depth_said(self, sample, qtbot):
         window, session = sample, sample.session
-        cut = show_cut(window, qtbot, 0, "Words and numerals")
+        cut = show_cut(window, qtbot, 0, "Words")
         editor = window.cuts_page.cuts.editor(CarveCut)
         type_into(editor.form, "Limit", "1.1")
         settle(qtbot, window)
@@ -124,7 +124,7 @@ class TestCarveEditor:
 
     def test_bits_are_compared_side_by_side_and_one_is_taken(self, sample, qtbot):
         window, session = sample, sample.session
-        cut = show_cut(window, qtbot, 0, "Words and numerals")
+        cut = show_cut(window, qtbot, 0, "Words")
         ninety = next(bit for bit in starter_rack() if bit.name == "90° V")
         edit, new = rack.take(session.job, ninety)
         session.apply(edit)
@@ -142,7 +142,7 @@ class TestCarveEditor:
 
     def test_several_passes_are_typed(self, sample, qtbot):
         window, session = sample, sample.session
-        cut = show_cut(window, qtbot, 0, "Words and numerals")
+        cut = show_cut(window, qtbot, 0, "Words")
         type_into(window.cuts_page.cuts.editor(CarveCut).form, "Depth per pass", "0.5")
         settle(qtbot, window)
         path = next(p.toolpath for p in session.plan.cuts if p.toolpath.cut == cut.id)

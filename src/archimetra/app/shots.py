@@ -85,7 +85,7 @@ def _shoot_carving(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
         studio.go_to_share(1.0)
 
     window.station_cuts()
-    show(0, "Words and numerals")
+    show(0, "Words")
     session.move_line(((92.0, 248.0), (158.0, 248.0)))
     window.plan.show_box((88.0, 222.0, 232.0, 282.0))
     shoot("carve")

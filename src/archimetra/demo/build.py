@@ -61,11 +61,8 @@ def _dial_face(job: Job) -> Job:
     """SVG in millimetres."""
     job, by_name = _bring(job, "board1", read_artwork(artwork("dial-face.svg"), name="dial-face.svg"), "dial-face.svg")
     job, ring = _ring_of_words(job)
-    carve = cutting.new_cut(
-        job, BoardId("board1"), CarveCut, ring, bit=BITS["60° V"], name="Words and numerals", end_depth=1.5
-    )
+    carve = cutting.new_cut(job, BoardId("board1"), CarveCut, ring, bit=BITS["60° V"], name="Words", end_depth=1.5)
     job = cutting.add_cut(job, BoardId("board1"), carve).job
-    job = cutting.add_floor(job, carve.id, BITS["1.5 mm straight"])[0].job
     job = _cut(job, "board1", EngraveCut, "Wave border", [by_name["wave border"]], bit=BITS["1.5 mm straight"],
                end_depth=1.2)  # fmt: skip
     job = _cut(job, "board1", HoleCut, "Arbor hole", [by_name["arbor hole"]], bit=BITS["6 mm straight"], allowance=0.2)

@@ -24,10 +24,10 @@ from archimetra.toolpath.carving import Carving
 from archimetra.toolpath.contours import no_area, open_finding
 from archimetra.toolpath.task import Task
 
-_CORNER_SHORT_MM = 0.02  # corners that stay this much short of their point are told
+_CORNER_SHORT_MM = 0.05  # corners that stay this much short of their point are told
 _TIP_MM = 0.001
 MOST_THIN = 12  # thin places are marked one by one up to this many
-_WORTH_MM2 = 0.5  # of floor that is left
+_WORTH_ROWS_MM = 2_000.0  # of rows on a floor from which on a straight bit saves time
 
 
 def unfit(task: Task) -> Iterator[Finding]:
@@ -237,7 +237,7 @@ class Told:
                 fix=f"Enter a depth limit of {c.floor_depth:.1f} mm or less and let a straight bit clear the floor.", at=(x, y),
                 subject=cut.id,
             )  # fmt: skip
-        if self._floor_area > _WORTH_MM2 and self._cleared is None and not self._left:
+        if self._rest_length > _WORTH_ROWS_MM and self._cleared is None and not self._left:
             minutes = self._rest_length / 1500
             yield Finding(
                 "carve-floor-alone", Severity.NOTE,
