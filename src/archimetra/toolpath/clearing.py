@@ -56,9 +56,10 @@ class Strokes(msgspec.Struct, frozen=True, eq=False):
 
 
 def loop_tree(
-    clearance: AnyClearance, *, first: float, step: float, turn: bool, limit: BoolArray | None = None
+    clearance: AnyClearance, *, first: float, step: float, turn: bool, wall_fit_mm: float = WALL_FIT_MM
 ) -> list[Node]:
-    """The trees of loops from clearance ``first`` inwards. Kept wood lies on the right of each loop, on the left with ``turn``."""
+    """The trees of loops from clearance ``first`` inwards. Kept wood lies on the right of each loop, on the left with ``turn``;
+    the outermost stray by ``wall_fit_mm`` at most."""
     roots: list[Node] = []
     above: list[Node] = []
     for level in range(_MOST_LEVELS):
@@ -66,7 +67,7 @@ def loop_tree(
         paths = [path for path in clearance.offsets(distance) if not _is_flat(path)]
         if not paths:
             break
-        nodes = _nodes(paths, distance, level, turn, tolerance=WALL_FIT_MM if level == 0 else INNER_FIT_MM)
+        nodes = _nodes(paths, distance, level, turn, tolerance=wall_fit_mm if level == 0 else INNER_FIT_MM)
         if level == 0:
             roots = nodes
         else:

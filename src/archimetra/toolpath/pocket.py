@@ -120,8 +120,12 @@ class _Pocket:
         # curve chords take a hair off what two loops cover together
         step = self._step - 2 * INNER_FIT_MM if self._step > 0.2 else self._step
         raster = self._cut.pattern is Pattern.RASTER and self._task.larger is None
-        roots = loop_tree(self._clearance, first=self._first, step=step if not raster else 1e6, turn=not self._right)
-        strokes = fitting_strokes(self._clearance, radius=self._first)
+        roots = loop_tree(
+            self._clearance, first=self._first, step=step if not raster else 1e6, turn=not self._right,
+            wall_fit_mm=self._area.wall_fit_mm,
+        )  # fmt: skip
+        # where a floor is just as wide as the bit, a hair too narrow would cut into its slopes: that is the carving bit's
+        strokes = fitting_strokes(self._clearance, radius=self._first) if self._area.inset == 0 else []
         if self._task.larger is not None:
             rest = RestOfPocket(
                 self._task, self._cut, self._layer, self._links, self._area, first=self._first, depths=self._depths,
@@ -141,10 +145,10 @@ class _Pocket:
             self._piece_of_area(root, mine, raster=raster)
         for line in strokes:
             self._slot(line)
-        plunged = self._plunges(roots, strokes)
         if self._area.inset > 0:
-            self._tell_no_floor(roots, strokes)
+            self._tell_no_floor(roots)
         else:
+            plunged = self._plunges(roots, strokes)
             self._tell_unreached(roots, strokes, plunged)
         if self._cut.wall_allowance > 0:
             self._walls()
@@ -441,9 +445,9 @@ class _Pocket:
                 layer.down(-self._cut.start_depth + 0.5, pass_no=pass_no, is_open=True)
         return out
 
-    def _tell_no_floor(self, roots: list[Node], strokes: list[FloatArray]) -> None:
+    def _tell_no_floor(self, roots: list[Node]) -> None:
         """On a V-carve's floor what this bit does not reach is the carving bit's; only a bit with nothing to do is told."""
-        if not roots and not strokes:
+        if not roots:
             self.findings.append(
                 Finding(
                     "floor-none", Severity.NOTE,

@@ -19,6 +19,7 @@ from archimetra.job.cuts import CarveCut, PocketCut
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.carve_area import carve_area
 from archimetra.toolpath.carving import carving_of
+from archimetra.toolpath.clearing import WALL_FIT_MM
 from archimetra.toolpath.contours import THIN_MM, cleared, kept_region
 from archimetra.toolpath.task import Task
 
@@ -28,12 +29,13 @@ _SLIVER_MM = 0.015  # what a larger bit left counts from this width on
 
 
 class PocketArea(msgspec.Struct, frozen=True, eq=False):
-    """What is cleared: the area, its clearance, and how far from the outline clearing begins (``inset``, on a V-carve's floor
-    the width of its sloping wall)."""
+    """What is cleared: the area, its clearance, how far from the outline clearing begins (``inset``, on a V-carve's floor the width
+    of its sloping wall), and how far loops at the wall may stray (beside a steep slope microns show)."""
 
     region: Region
     clearance: AnyClearance
     inset: float = 0.0
+    wall_fit_mm: float = WALL_FIT_MM
 
 
 def pocket_area(task: Task) -> PocketArea:
@@ -47,7 +49,7 @@ def pocket_area(task: Task) -> PocketArea:
         mating = carved.cut.mating
         round_mm = mating.round_mm if mating is not None and mating.is_vee else 0.0
         area = carve_area(task.shapes, tolerance_mm=carving.outline_mm, round_mm=round_mm)
-        return PocketArea(area.region, area.clearances, carving.foot)
+        return PocketArea(area.region, area.clearances, carving.foot, min(WALL_FIT_MM, 2 * carving.simplify_mm))
     if not cut.open_edges:
         return PocketArea(*cleared(task.shapes))
     opened = _opened(task.shapes, task.parts, task.sheet.width, task.sheet.height, task.bit.diameter + PAST_MM)
