@@ -62,8 +62,8 @@ class TestOffers:
     @pytest.mark.parametrize(
         ("title", "kinds"),
         [
-            ("V inlay, pocket and plug", {PocketCut, CarveCut, ProfileCut}),
-            ("Straight inlay, pocket and insert", {ProfileCut}),
+            ("V inlay", {PocketCut, CarveCut, ProfileCut}),
+            ("Straight inlay", {ProfileCut}),
         ],
     )
     def test_an_inlay_brings_its_plug_on_a_board_of_its_own(self, open_window, qtbot, title, kinds):

@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from archimetra.geometry.clearance import Clearance
+from archimetra.geometry.morphology import filled
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import as_region
 from archimetra.job import cutting
@@ -25,7 +26,7 @@ from archimetra.toolpath.linking import Links
 from archimetra.toolpath.moves import Move, MoveList, Role
 from archimetra.toolpath.overcut import overcut
 from archimetra.toolpath.passes import Lifts, lay_pass, ramp_length
-from archimetra.toolpath.pocket_area import PocketArea, filled, left_by
+from archimetra.toolpath.pocket_area import PocketArea, left_by
 from archimetra.toolpath.starts import choose_start
 from archimetra.toolpath.tabs import spans_at, tab_spans
 from archimetra.toolpath.task import faced_before, task_of

@@ -60,6 +60,8 @@ def add_inlay(
         edit, plug_board = add_board(job)
         job = edit.job
         sheet = replace(art.sheet, width=max(150.0, art.sheet.width / 2), height=max(150.0, art.sheet.height / 2))
+        if kind is InlayKind.STRAIGHT:  # an insert is as thick as its pocket is deep
+            sheet = replace(sheet, readings=(round(min(6.0, art.sheet.thinnest / 3), 1),))
         job = _with_board(
             job, replace(board_of(job, plug_board), name=f"{name or 'Inlay'} plug", sheet=sheet, auto_order=True)
         )

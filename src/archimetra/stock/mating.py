@@ -107,7 +107,7 @@ class Mating(msgspec.Struct, frozen=True, eq=False):
         x0, y0, x1, y1 = self.box
         is_plug = (places >= (x0, y0)).all(axis=1) & (places <= (x1, y1)).all(axis=1) & (v < self.plug_thickness - 1e-6)
         if self.slope == 0:  # an insert ends at its outline; what lies around it is waste
-            is_plug &= _within(self.art, places, _FAR_MM)
+            is_plug &= _within(self.art, places, 0.02)
         under = np.where(is_plug, v - seat, np.nan)
         back = np.where(is_plug, self.plug_thickness - seat, np.nan)
         return MateSection(-d, under, back)

@@ -7,9 +7,11 @@ from functools import lru_cache
 import msgspec
 import numpy as np
 import shapely
+from shapely.geometry import Polygon
 
 from archimetra.geometry.clearances import ClearanceSet
-from archimetra.geometry.offset import offset_region, thinned
+from archimetra.geometry.morphology import closed, opened
+from archimetra.geometry.offset import thinned
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import EMPTY, Region, as_region, nested, polygons_of, region_of
 from archimetra.job.shapes import Shape
@@ -39,7 +41,7 @@ def carve_area(shapes: tuple[Shape, ...], *, tolerance_mm: float, round_mm: floa
     region = thinned(nested(regions), tolerance_mm=tolerance_mm / 2)
     if round_mm > 0 and not region.is_empty:
         region = rounded(region, round_mm)
-    pieces = polygons_of(region)
+    pieces = [_without_specks(piece) for piece in polygons_of(region)]
     kept = [piece for piece in pieces if piece.area > SMALLEST_MM2]
     slivers = tuple(_inside(piece) for piece in pieces if piece.area <= SMALLEST_MM2)
     region = as_region(shapely.multipolygons(kept)) if kept else EMPTY
@@ -47,12 +49,16 @@ def carve_area(shapes: tuple[Shape, ...], *, tolerance_mm: float, round_mm: floa
     return CarveArea(region, ClearanceSet(region), tuple(_overlaps(regions)), slivers, lines)
 
 
+def _without_specks(piece: Polygon) -> Polygon:
+    """The piece without holes that hold next to nothing: overlays leave such, and nothing stands in them."""
+    holes = [ring for ring in piece.interiors if Polygon(ring).area > SMALLEST_MM2]
+    return piece if len(holes) == len(piece.interiors) else Polygon(piece.exterior, holes)
+
+
 def rounded(region: Region, radius: float) -> Region:
     """The region opened, then closed, by a disc: no corner of it or of what is around it is sharper than the radius."""
     chord = min(0.0005, radius / 20)
-    opened = offset_region(offset_region(region, -radius, chord_tolerance_mm=chord), radius, chord_tolerance_mm=chord)
-    grown = offset_region(opened, radius, chord_tolerance_mm=chord)
-    return offset_region(grown, -radius, chord_tolerance_mm=chord)
+    return closed(opened(region, radius, chord_tolerance_mm=chord), radius, chord_tolerance_mm=chord)
 
 
 def _overlaps(regions: list[Region]) -> list[tuple[float, float]]:

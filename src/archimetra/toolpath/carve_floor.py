@@ -15,9 +15,9 @@ from shapely.geometry.base import BaseGeometry
 
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearances import Piece
+from archimetra.geometry.morphology import filled
 from archimetra.geometry.region import EMPTY, Region, as_region
 from archimetra.toolpath.carving import Carving
-from archimetra.toolpath.pocket_area import filled
 
 SLIVER_MM = 0.01  # strips of floor narrower than this count as reached
 _FINE_MM = 0.001

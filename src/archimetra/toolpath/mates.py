@@ -24,7 +24,8 @@ import shapely
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.fill import FillRule
-from archimetra.geometry.offset import offset_region, thinned
+from archimetra.geometry.morphology import closed, grown, opened
+from archimetra.geometry.offset import thinned
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of, ring_paths
 from archimetra.job.cut_parts import Half, Mating
@@ -56,14 +57,14 @@ class Pair(msgspec.Struct, frozen=True, eq=False):
 def matched(area: Region, *, pocket_radius: float, insert_radius: float, clearance: float) -> Pair:
     """The pair for a drawn area. Raises GeometryError where an outline cannot be followed with certainty."""
     rp, ri, c = pocket_radius, insert_radius, clearance
-    m = _opened(_closed(area, max(ri - c, 0.0)), rp)
-    eroded = _grown(m, -c)
-    insert = _closed(eroded, ri)
+    m = opened(closed(area, max(ri - c, 0.0), chord_tolerance_mm=_CHORD_MM), rp, chord_tolerance_mm=_CHORD_MM)
+    eroded = grown(m, -c, chord_tolerance_mm=_CHORD_MM)
+    insert = closed(eroded, ri, chord_tolerance_mm=_CHORD_MM)
     filled = shapely.difference(insert, shapely.buffer(eroded, _SLIVER_MM / 2))
     pocket = m
     if not filled.is_empty:
         corners = as_region(shapely.buffer(filled, _SLIVER_MM / 2))
-        pocket = as_region(shapely.union(m, _grown(corners, rp)))
+        pocket = as_region(shapely.union(m, grown(corners, rp, chord_tolerance_mm=_CHORD_MM)))
     pocket = (
         as_region(shapely.union_all([p for p in polygons_of(pocket) if p.area > _SMALLEST_MM2]))
         if not pocket.is_empty
@@ -161,15 +162,3 @@ def _gaps(region: Region, points: np.ndarray) -> np.ndarray:
         shapely.points(points), return_distance=True, all_matches=False
     )
     return np.asarray(gaps)
-
-
-def _grown(region: Region, distance: float) -> Region:
-    return offset_region(region, distance, chord_tolerance_mm=_CHORD_MM) if abs(distance) > 1e-9 else region
-
-
-def _opened(region: Region, radius: float) -> Region:
-    return _grown(_grown(region, -radius), radius)
-
-
-def _closed(region: Region, radius: float) -> Region:
-    return _grown(_grown(region, radius), -radius)

@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from functools import lru_cache
 
 import msgspec
-import numpy as np
 import shapely
-from shapely.geometry import Polygon
 
-from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearance import Clearance
 from archimetra.geometry.clearances import AnyClearance
+from archimetra.geometry.morphology import filled
 from archimetra.geometry.offset import thinned
-from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of, ring_area
+from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of
 from archimetra.job.cuts import CarveCut, PocketCut
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.carve_area import carve_area
@@ -99,20 +96,3 @@ def left_by(area: PocketArea, *, larger: float, overlap: float) -> Region:
     left = shapely.difference(region, shapely.buffer(reached, 0.004))
     left = shapely.buffer(shapely.buffer(left, -_SLIVER_MM / 2, quad_segs=4), overlap + _SLIVER_MM / 2, quad_segs=12)
     return as_region(shapely.intersection(left, shapely.buffer(region, 0.01)))
-
-
-def filled(rings: Sequence[FloatArray]) -> Region:
-    """The area left of rings that do not cross: counter-clockwise ones begin an area, clockwise ones are holes in the smallest
-    area around them. What lies within a hole is an area of its own again."""
-    shells = [ring for ring in rings if ring_area(ring) > 0]
-    holes = [ring for ring in rings if ring_area(ring) < 0]
-    around = [Polygon(ring) for ring in shells]
-    of_shell: list[list[FloatArray]] = [[] for _ in shells]
-    if holes and shells:
-        tree, sizes = shapely.STRtree(around), shapely.area(around)
-        for hole in holes:
-            found = tree.query(shapely.points(hole[0]), predicate="intersects")
-            if len(found):
-                of_shell[int(found[np.argmin(sizes[found])])].append(hole)
-    parts = [Polygon(shell, inner) for shell, inner in zip(shells, of_shell, strict=True)]
-    return as_region(shapely.union_all([part if part.is_valid else shapely.make_valid(part) for part in parts]))

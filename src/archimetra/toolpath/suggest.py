@@ -151,7 +151,7 @@ def _inlays(
 
         yield Suggestion(
             CarveCut,
-            "V inlay, pocket and plug",
+            "V inlay",
             "both halves from one setting, the plug on a board of its own",
             carver,
             vee,
@@ -164,7 +164,7 @@ def _inlays(
         edit, inlay = inlaying.add_inlay(taken, board_id, ids, kind=InlayKind.STRAIGHT, bit=b)
         return edit, _pocket_cut(edit.job, inlay)
 
-    yield Suggestion(PocketCut, "Straight inlay, pocket and insert", "corners rounded so that both mate", fine, upright)
+    yield Suggestion(PocketCut, "Straight inlay", "corners rounded so that both mate", fine, upright)
 
 
 def _pocket_cut(job: Job, inlay_id: InlayId) -> CutId:

@@ -47,7 +47,7 @@ class CarveEditor(Editor):
             self._floor_form,
             ("Straight bit for the floor …", "It clears the floor before, as far as it reaches", self._add_floor),
         )
-        self.length(self._floor_form, "Ridges up to", "cusp", "on floor the V clears")
+        self.length(self._floor_form, "Ridges up to", "cusp", "on its own floor")
         passes = self.fold("Passes and lines", lambda c: f"{self._pass_words()}{', lines' if c.line_width else ''}")
         self.panel.depth_per_pass_row(self, passes)
         self.length(passes, "Open lines", "line_width", lambda: "wide" if self.cut.line_width else "0: left out")
