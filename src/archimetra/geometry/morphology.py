@@ -29,9 +29,10 @@ def grown(region: Region, distance: float, *, chord_tolerance_mm: float) -> Regi
         return _thin(_level(region, -distance, chord_tolerance_mm), chord_tolerance_mm)
     reach = 2 * distance + 1.0
     x0, y0, x1, y1 = region.bounds
-    # all that lies farther from the region than the distance, out to a frame that has been shrunk as well
+    # all that lies farther from the region than the distance, out to a frame; taken from a smaller one, so that no sliver of
+    # the frame itself is left
     far = _level(inside_out(region, reach=reach), distance, chord_tolerance_mm)
-    inset = reach - distance
+    inset = reach - distance - 0.2
     frame = shapely.box(x0 - inset, y0 - inset, x1 + inset, y1 + inset)
     return _thin(as_region(shapely.difference(frame, far)), chord_tolerance_mm)
 
