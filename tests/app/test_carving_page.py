@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton
+from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton, QToolButton
 
 from app.conftest import settle
 from app.gestures import button, field, note_beside, type_into
@@ -221,6 +221,12 @@ class TestInlayForm:
         session.map_picked(Affine.scale(0.5, about=(160.0, 160.0)), "Size")
         after = next(s for s in session.job.boards[2].shapes if s.name == "star")
         assert after.bounds()[2] - after.bounds()[0] == pytest.approx(86.0)
+
+    def test_the_tabs_of_both_boards_say_where_the_other_half_is(self, sample):
+        tabs = {tab.text(): tab for tab in sample.header.findChildren(QToolButton) if tab.property("kind") == "tab"}
+        assert "the other half lies on Star plug" in tabs["Dial face"].toolTip()
+        assert "Plug of the inlay Star" in tabs["Star plug"].toolTip()
+        assert tabs["Hands"].toolTip() == ""
 
 
 class TestMate:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QAction, QIcon, QPixmap
+from PySide6.QtCore import QPointF, QSize, Qt, Signal
+from PySide6.QtGui import QAction, QIcon, QPainter, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidget
 
 from archimetra.app.theme import icons, style
@@ -76,7 +76,8 @@ class Header(QWidget):
     def show_job(self, job: Job, board_id: BoardId, *, name: str, saved: str) -> None:
         self._name.setText(name)
         self._saved.setText(saved)
-        state = (tuple((b.id, b.name, b.sheet.material) for b in job.boards), board_id)
+        halves = [(i.name, i.pocket_board, i.plug_board) for i in job.inlays]
+        state = (tuple((b.id, b.name, b.sheet.material) for b in job.boards), board_id, halves)
         if state == self._shown:
             return
         self._shown = state
@@ -87,7 +88,9 @@ class Header(QWidget):
                 widget.hide()
                 widget.deleteLater()
         for board in job.boards:
-            self._tabs.addWidget(self._tab(board, is_shown=board.id == board_id))
+            tab = self._tab(board, is_shown=board.id == board_id)
+            self._mark_inlays(tab, board, job)
+            self._tabs.addWidget(tab)
 
     def _tab(self, board: Board, *, is_shown: bool) -> QToolButton:
         tab = QToolButton()
@@ -103,6 +106,42 @@ class Header(QWidget):
         tab.setAccessibleName(f"Board {board.name}")
         tab.clicked.connect(lambda _c=False, i=board.id: self.board_chosen.emit(i))
         return tab
+
+    def _mark_inlays(self, tab: QToolButton, board: Board, job: Job) -> None:
+        """A wedge on the tabs of boards that hold a half of an inlay: a pocket opens upwards, a plug stands. The words say where
+        the other half is."""
+        words = []
+        for inlay in job.inlays:
+            is_pocket = inlay.pocket_board == board.id
+            other = job.board(inlay.plug_board if is_pocket else inlay.pocket_board)
+            if other is not None and board.id in (inlay.pocket_board, inlay.plug_board):
+                words.append(
+                    f"{'Pocket' if is_pocket else 'Plug'} of the inlay {inlay.name}; the other half lies on {other.name}."
+                )
+                tab.setIcon(QIcon(self._with_wedge(tab.icon().pixmap(THUMB * 2), is_pocket=is_pocket)))
+        tab.setToolTip(" ".join(words))
+        tab.setAccessibleDescription(" ".join(words))
+
+    def _with_wedge(self, picture: QPixmap, *, is_pocket: bool) -> QPixmap:
+        out = QPixmap(picture)
+        painter = QPainter(out)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        w, h = out.width(), out.height()
+        size = 0.5 * h
+        wide, narrow = (h - size, h) if is_pocket else (h, h - size)
+        shape = QPolygonF(
+            [
+                QPointF(w - size, wide),
+                QPointF(w, wide),
+                QPointF(w - 0.28 * size, narrow),
+                QPointF(w - 0.72 * size, narrow),
+            ]
+        )
+        painter.setPen(QPen(self.tokens.color("panel"), 1.5))
+        painter.setBrush(self.tokens.color("accent"))
+        painter.drawPolygon(shape)
+        painter.end()
+        return out
 
     def show_thumb(self, board_id: BoardId, picture: QPixmap) -> None:
         """The stock of a board, small."""

@@ -71,7 +71,7 @@ class _Carver:
         self.findings: list[Finding] = []
         assert isinstance(task.cut, CarveCut)
         self._task, self._cut, self._carving, self._area, self._layer = task, task.cut, carving, area, layer
-        self._progress = progress
+        self._progress, self._share = progress, 0.3
         self._told = told.Told(task.cut, task.bit, carving)
         # the smallest straight bit that clears this floor before
         self._cleared_by = min((e.bit.radius for e in task.earlier), default=None)
@@ -86,7 +86,7 @@ class _Carver:
             return
         pieces = self._area.clearances.pieces
         for number, k in enumerate(_order(pieces)):
-            self._progress(0.3 + 0.7 * number / max(1, len(pieces)))
+            self._share = 0.3 + 0.7 * number / max(1, len(pieces))
             self._piece(pieces[k])
         if cut.line_width > 0:
             self._grooves()
@@ -103,6 +103,7 @@ class _Carver:
 
     def _piece(self, piece: Piece) -> None:
         c = self._carving
+        self._progress(self._share)
         deepest = piece.deepest()
         widest = deepest.clearance if deepest is not None else 0.0
         self._told.stroke_limits(piece, self._strokes(piece, 0.0, np.inf), deepest)
@@ -121,6 +122,7 @@ class _Carver:
         caps = pass_depths(c.start, bottom, self._task.recipe.depth_per_pass)
         before = c.start
         for pass_no, cap in enumerate(caps, 1):
+            self._progress(self._share)  # a large piece takes long: between its passes it can be stopped
             is_last = pass_no == len(caps)
             chosen = rows if is_last else rough_rows
             reach = max(c.clearance_at(float(cap)), 0.05)
