@@ -239,7 +239,7 @@ class TestMate:
             toggle.click()
         qtbot.waitUntil(lambda: window.mate.shown is not None)
         words = window.section._moment.text()
-        for reading in ("seats 4.5", "glue gap 0.4", "saw gap 1.5", "side gap"):
+        for reading in ("seats 4.5", "glue 0.4", "saw 1.5", "side 0.0"):
             assert reading in words
         mate = window.plan.mate_marks.mate
         assert mate is not None

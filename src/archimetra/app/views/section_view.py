@@ -130,6 +130,9 @@ class SectionView(QWidget):
 
     def show_section(self, data: SectionData | None) -> None:
         self._moment.setText(self._words(data))
+        self._moment.setToolTip(
+            "Glue gap, saw gap and side gap in mm" if data is not None and data.mate is not None else ""
+        )
         is_mate = data is not None and data.mate is not None
         self.setMinimumHeight(210 if is_mate else 124)  # gaps of half a millimetre want room
         self._canvas.show_section(data)
@@ -149,7 +152,8 @@ class SectionView(QWidget):
         drawn = self._canvas.drawn_exaggeration()
         chosen = self._canvas.exaggeration
         fits = drawn is None or 0.97 * chosen < drawn < 1.03 * chosen
-        self._depth.setText("depth" if fits else f"depth, x{drawn:.1f} fits")
+        more = drawn is not None and drawn > chosen
+        self._depth.setText("depth" if fits else f"depth, x{drawn:.1f}{'' if more else ' fits'}")
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -138,7 +138,7 @@ def mate_words(mate: Mate) -> list[tuple[str, bool]]:
     out = []
     off = mate.seat - mate.meant
     if mate.proud is None:
-        words = f"seats {mate.seat:.2f} mm deep"
+        words = f"seats {mate.seat:.2f} mm"
         out.append((words + (f", {off:+.2f} of what is meant" if abs(off) > 0.03 else ""), off > -0.03))
     else:
         words = (
@@ -146,13 +146,13 @@ def mate_words(mate: Mate) -> list[tuple[str, bool]]:
         )
         out.append((words, True))
     if mate.glue is not None and mate.proud is None:
-        out.append((f"glue gap {mate.glue[1]:.2f}", mate.glue[1] > 0.02))
+        out.append((f"glue {mate.glue[1]:.2f}", mate.glue[1] > 0.02))
     if mate.saw is not None:
-        out.append((f"saw gap {mate.saw[1]:.2f}", mate.saw[1] > 0.02))
+        out.append((f"saw {mate.saw[1]:.2f}", mate.saw[1] > 0.02))
     if mate.side is not None:
         low, high = mate.side[0], mate.side[2]
         same = f"{low:.2f}" == f"{high:.2f}"
-        words = f"side gap {max(low, 0.0):.2f}" + ("" if same else f" to {high:.2f}")
+        words = f"side {max(low, 0.0):.2f}" + ("" if same else f" to {high:.2f}")
         out.append((words if low > MEETS_MM else f"wood meets wood by {-low:.2f} mm", low > MEETS_MM))
     return out
 
