@@ -20,6 +20,7 @@ class MateWatch(QObject):
         self.made: MateMade | None = None
         self._asked = ""
         self._asked_line: object = None
+        self._told: object = None
         session.planned.connect(self._ask)
         session.section_changed.connect(self._ask)
         session.board_changed.connect(self._look)
@@ -55,8 +56,13 @@ class MateWatch(QObject):
         self.changed.emit()
 
     def _look(self) -> None:
-        self._ask()  # the plug may have changed while the board shown needs no new plan
-        self.changed.emit()
+        """Something changed that may concern the inlay: the plug may have while the board shown needs no new plan."""
+        self._ask()
+        inlay = self.inlay
+        state = (inlay.id if inlay is not None else "", self.is_on, self.shown is not None)
+        if state != self._told:  # every nudge of any shape comes by here
+            self._told = state
+            self.changed.emit()
 
     def _ask(self) -> None:
         s, inlay = self._session, self.inlay
