@@ -141,6 +141,16 @@ class TestFloor:
         assert toolpath.xyz[:, 2].min() == pytest.approx(-4.0)
         assert codes(findings) == {"carve-floor-alone"}
 
+    @pytest.mark.parametrize("share", [0.1, 0.5, 0.9, 0.99])
+    def test_the_middle_of_a_round_floor_is_no_higher_than_the_rest(self, share):
+        """Between the last level curve and the middle lies anything up to a whole step."""
+        bit = vee()
+        step = 2 * slope_of(bit) * 0.05
+        radius = 2.0 * slope_of(bit) + (5 + share) * step
+        toolpath, _, board, _ = carve(Path.circle((0, 0), radius), bit=bit, end_depth=2.0, cusp=0.05)
+        found = surface([(toolpath, bit)], drawn_area(board), slope=slope_of(bit), limit=2.0, cell=0.01)
+        assert found.left.max() < 0.06
+
     @pytest.mark.parametrize("paths", [(star(),), (blob(5),), (RECTANGLE, Path.circle((20, 10), 4))])
     @pytest.mark.parametrize("second", [False, True])
     def test_straight_bits_and_the_v_meet_without_ridge_or_step(self, paths, second):

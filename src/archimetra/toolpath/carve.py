@@ -36,6 +36,7 @@ Progress = Callable[[float], None]
 MOST_FLOOR_MM = 150_000.0  # of rows on a floor; beyond that the bit would run for hours
 _TOUCH_MM = 0.002
 _ON_RIM_MM = 0.02
+_DOT_MM = 0.0005
 
 
 def plan_carve(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
@@ -148,7 +149,9 @@ class _Carver:
         if length_of_rows(zone, self._step) > MOST_FLOOR_MM:
             self._told.floor_left(piece, zone, self._step)
             return [], []
-        axis = self._strokes(piece, c.reach, np.inf).strokes()
+        high = self._strokes(piece, c.reach, np.inf)
+        # the middle of a round floor has no stroke to be cut along: the bit goes down on it
+        axis = high.strokes() + [np.array([(x, y, r), (x + _DOT_MM, y, r)]) for x, y, r in high.spots]
         rows = rows_of(piece, c, zone, step=self._step, axis=axis)
         rough = max(self._step, 0.5 * c.bit.width_at(self._task.recipe.depth_per_pass))
         rough_rows = rows if rough < 1.5 * self._step else rows_of(piece, c, zone, step=rough, axis=axis)
