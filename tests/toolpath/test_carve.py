@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+from pathlib import Path as FilePath
+
 import numpy as np
 import pytest
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from archimetra.artwork.fonts import shipped_fonts
+import archimetra
+from archimetra.artwork.fonts import fonts_in, shipped_fonts, system_fonts
+from archimetra.artwork.text import set_in
+from archimetra.artwork.text_form import TextForm
+from archimetra.base.errors import ArchimetraError
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
@@ -27,6 +33,7 @@ from cutting_board import area_of as drawn_area
 from cutting_board import board_with, no_rapid_in_wood, planned
 from shapes import blob, replace, star
 
+PLEX = FilePath(archimetra.__file__).parent / "app" / "theme" / "fonts"
 THICK = Sheet(width=400.0, height=300.0, readings=(60.0,))
 RECTANGLE = Path.polyline([(0, 0), (40, 0), (40, 20), (0, 20)], closed=True)
 
@@ -277,6 +284,28 @@ class TestArt:
         unreached = bit.tip_flat / 2 / slope_of(bit)
         assert found.left.max() < max(0.05, unreached + 0.03)
         assert np.quantile(found.left, 0.99) < 0.04
+
+    def test_letters_of_the_window_s_own_fonts_and_some_of_this_machine(self):
+        """With the fonts above two dozen, where the machine has a few."""
+        own = [font for path in sorted(PLEX.glob("*.ttf")) for font in fonts_in(path)]
+        assert len(own) == 3
+        bit = vee()
+        for font in (*own, *system_fonts()[:10]):
+            try:
+                text = set_in(TextForm(text="Rag8&", font=font.name, cap_height=16.0), font)
+            except ArchimetraError:
+                continue  # a font of symbols has no letters to carve
+            if not text.paths:
+                continue
+            job, board, cut = board_with(*text.paths, kind=CarveCut, bit=bit, end_depth=2.0, cusp=0.03)
+            board = replace(board, shapes=(replace(board.shapes[0], fill_rule=FillRule.NONZERO),))
+            task = task_of(replace(job, boards=(board,)), board, cut)
+            toolpath, findings = plan_cut(task)
+            assert not [f for f in findings if f.severity == "stop"], font.name
+            area = area_of(task, carving_of(cut, bit, task.sheet)).region
+            found = surface([(toolpath, bit)], area, slope=slope_of(bit), limit=2.0, cell=0.15)
+            assert found.gouge < 0.01, font.name
+            assert found.left.max() < 0.045, font.name
 
     def test_both_fill_rules(self):
         ring = [Path.circle((0, 0), 12), Path.circle((0, 0), 6)]  # both counter-clockwise
