@@ -13,7 +13,6 @@ from archimetra.job import cutting, inlaying, rack
 from archimetra.job.bits import BitKind
 from archimetra.job.cuts import CarveCut, PocketCut, ProfileCut
 from archimetra.job.ids import BitId
-from archimetra.job.inlays import InlayKind
 from archimetra.job.starter_rack import starter_rack
 
 
@@ -282,4 +281,3 @@ class TestMate:
         qtbot.waitUntil(
             lambda: window.mate.shown is not None and abs(window.mate.shown.mate.seat - 4.02) < 0.05, timeout=60_000
         )
-        assert inlay.kind is InlayKind.VEE

@@ -172,13 +172,12 @@ class TestStraightInlay:
         assert got.side[0] > 0.035
 
     def test_with_its_show_face_up_it_is_not_mirrored(self):
-        down, a = straight_inlay(text="R", bit=FINE.id)
+        down, _ = straight_inlay(text="R", bit=FINE.id)
         up, b = straight_inlay(text="R", bit=FINE.id, show_face_down=False)
         first, second = (next(s for s in j.boards[1].shapes if s.follows) for j in (down, up))
         assert first.at.determinant == pytest.approx(-1.0)
         assert second.at.determinant == pytest.approx(1.0)
         assert mate(up, b)[1].side[0] > 0.035
-        assert a == b
 
 
 class TestTrouble:

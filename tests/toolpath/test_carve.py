@@ -23,7 +23,7 @@ from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cuts import CarveCut, PocketCut
 from archimetra.job.ids import BitId
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.carve import area_of
+from archimetra.toolpath.carve_area import area_of_carving
 from archimetra.toolpath.carving import carving_of, rises
 from archimetra.toolpath.moves import Move, straightened
 from archimetra.toolpath.planners import plan_cut
@@ -175,7 +175,7 @@ class TestFloor:
             toolpath, findings = plan_cut(task_of(job, board, each))
             assert not [f for f in findings if f.severity != "note"]
             plans.append((toolpath, job.bit(each.bit)))
-        assert isinstance(board.cuts[-1], CarveCut) or board.cuts[0].floor_of
+        assert isinstance(board.cuts[-1], CarveCut)
         found = surface(plans, drawn_area(board), slope=slope_of(job.bits[0]), limit=3.0)
         assert found.gouge < 0.01
         assert np.quantile(found.left, 0.999) < 0.03
@@ -256,7 +256,7 @@ class TestPasses:
         assert lifts <= 2
         task = task_of(job, board, cut)
         axis = (
-            area_of(task, carving_of(cut, task.bit, task.sheet))
+            area_of_carving(task.shapes, cut, carving_of(cut, task.bit, task.sheet))
             .clearances.pieces[0]
             .skeleton(residual_mm=0.004, chord_tolerance_mm=0.001, low=0.0, high=1e9, simplify_mm=0.001)
         )
@@ -278,7 +278,7 @@ class TestArt:
         task = task_of(job, board, cut)
         toolpath, findings = plan_cut(task)
         assert not [f for f in findings if f.severity == "stop"]
-        area = area_of(task, carving_of(cut, bit, task.sheet)).region
+        area = area_of_carving(task.shapes, cut, carving_of(cut, bit, task.sheet)).region
         found = surface([(toolpath, bit)], area, slope=slope_of(bit), limit=2.0)
         assert found.gouge < 0.01
         unreached = bit.tip_flat / 2 / slope_of(bit)
@@ -302,7 +302,7 @@ class TestArt:
             task = task_of(replace(job, boards=(board,)), board, cut)
             toolpath, findings = plan_cut(task)
             assert not [f for f in findings if f.severity == "stop"], font.name
-            area = area_of(task, carving_of(cut, bit, task.sheet)).region
+            area = area_of_carving(task.shapes, cut, carving_of(cut, bit, task.sheet)).region
             found = surface([(toolpath, bit)], area, slope=slope_of(bit), limit=2.0, cell=0.15)
             assert found.gouge < 0.01, font.name
             assert found.left.max() < 0.045, font.name

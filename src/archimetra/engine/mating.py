@@ -11,7 +11,7 @@ from archimetra.job.bits import BitKind
 from archimetra.job.ids import InlayId
 from archimetra.job.inlays import Inlay, InlayKind
 from archimetra.job.job import Board, Job
-from archimetra.stock.mating import Mating
+from archimetra.stock.mating import PlugInPocket
 from archimetra.stock.probe import Probe
 from archimetra.toolpath.contours import kept_region
 from archimetra.toolpath.mates import pair_of
@@ -21,7 +21,9 @@ class MateError(ArchimetraError):
     """The halves of an inlay cannot be laid together."""
 
 
-def mating_of(job: Job, inlay_id: InlayId, cache: Cache, report: Report = lambda number, count, share: None) -> Mating:
+def mating_of(
+    job: Job, inlay_id: InlayId, cache: Cache, report: Report = lambda number, count, share: None
+) -> PlugInPocket:
     """The first plug of an inlay over its pocket, both boards planned and cut. Raises MateError where a half is missing."""
     inlay = job.inlay(inlay_id)
     if inlay is None:
@@ -42,7 +44,7 @@ def mating_of(job: Job, inlay_id: InlayId, cache: Cache, report: Report = lambda
     area = kept_region(art)
     if not is_vee and pocket.mating is not None:
         area = pair_of(tuple(art), pocket.mating).pocket
-    return Mating(
+    return PlugInPocket(
         pocket=_probe(job, pocket_board, inlay, cache, report), plug=_probe(job, plug_board, inlay, cache, report),
         onto=maps[0], art=area, around=0.4 * inlay.margin, depth=pocket.end_depth, meant=meant,
         slope=tan(radians(bit.angle / 2)) if is_vee else 0.0, plug_thickness=plug_board.sheet.thickest,

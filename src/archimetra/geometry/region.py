@@ -134,6 +134,16 @@ def _clusters(given: AnyArray, is_kept: BoolArray, i: IntArray, j: IntArray) -> 
     return [unite(group) if len(group) > 1 else group[0] for group in members.values()]
 
 
+def line_parts(geometry: BaseGeometry, *, longer_than: float) -> list[FloatArray]:
+    """The lines (n, 2) in what an overlay of lines gives, joined where they hang together, the longer ones only."""
+    parts = [part for part in shapely.get_parts(geometry) if part.geom_type == "LineString"]
+    if not parts:
+        return []
+    merged = shapely.line_merge(shapely.multilinestrings(parts))
+    found = [shapely.get_coordinates(part) for part in shapely.get_parts(merged)]
+    return [points for points in found if np.hypot(*np.diff(points, axis=0).T).sum() > longer_than]
+
+
 def ring_paths(region: Region) -> list[FloatArray]:
     """Every ring as points (n, 2), first repeated last; the region lies on the left."""
     rings: list[FloatArray] = []

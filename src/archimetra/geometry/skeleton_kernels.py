@@ -39,13 +39,8 @@ def _parabola(s, h):
 
 
 @njit(cache=True)
-def pruned(residual, vertex_count, rows, length, start, end, cell, is_segment, ax, ay, bx, by, radius):
-    """Which axis edges stay (k,) bool, and the vertices at which whole branches end as a point (m,).
-
-    Leaves are peeled while what is lost stays within ``residual``: a vertex u carries the excess E(u) of what was peeled
-    into it; peeling u-v costs E(u) + R(u) + |uv| - R(v). By the triangle inequality every disc that goes lies within that of
-    the disc at v. A branch into a true corner whose tip was peeled is put back whole.
-    """
+def _edges_around(rows, start, end, vertex_count):
+    """Places in ``rows`` by the vertices they meet at: those of vertex v are ``around[head[v]:head[v + 1]]``."""
     head = np.zeros(vertex_count + 1, np.int64)
     for e in rows:
         head[start[e] + 1] += 1
@@ -57,6 +52,18 @@ def pruned(residual, vertex_count, rows, length, start, end, cell, is_segment, a
         for v in (start[rows[k]], end[rows[k]]):
             around[cursor[v]] = k
             cursor[v] += 1
+    return head, around
+
+
+@njit(cache=True)
+def pruned(residual, vertex_count, rows, length, start, end, cell, is_segment, ax, ay, bx, by, radius):
+    """Which axis edges stay (k,) bool, and the vertices at which whole branches end as a point (m,).
+
+    Leaves are peeled while what is lost stays within ``residual``: a vertex u carries the excess E(u) of what was peeled
+    into it; peeling u-v costs E(u) + R(u) + |uv| - R(v). By the triangle inequality every disc that goes lies within that of
+    the disc at v. A branch into a true corner whose tip was peeled is put back whole.
+    """
+    head, around = _edges_around(rows, start, end, vertex_count)
     degree = head[1:] - head[:-1]
     first_degree = degree.copy()
     alive = np.ones(len(rows), np.bool_)
@@ -133,17 +140,7 @@ def pruned(residual, vertex_count, rows, length, start, end, cell, is_segment, a
 def chained(rows, start, end, vertex_count):
     """Axis edges in chains from fork to fork or tip: ``(order (k,), is_turned (k,), first (m + 1,))``. A ring without a fork is
     one chain that ends where it begins."""
-    head = np.zeros(vertex_count + 1, np.int64)
-    for e in rows:
-        head[start[e] + 1] += 1
-        head[end[e] + 1] += 1
-    head = np.cumsum(head)
-    cursor = head[:-1].copy()
-    around = np.empty(head[-1], np.int64)
-    for k in range(len(rows)):
-        for v in (start[rows[k]], end[rows[k]]):
-            around[cursor[v]] = k
-            cursor[v] += 1
+    head, around = _edges_around(rows, start, end, vertex_count)
     used = np.zeros(len(rows), np.bool_)
     order = np.empty(len(rows), np.int64)
     turned = np.zeros(len(rows), np.bool_)

@@ -31,7 +31,7 @@ _BISECTIONS = 26
 _FAR_MM = 0.4  # how far off its outline a wall of a straight inlay is looked for; less than any bit is wide
 
 
-class Mating(msgspec.Struct, frozen=True, eq=False):
+class PlugInPocket(msgspec.Struct, frozen=True, eq=False):
     """Two finished boards and how one is laid on the other: ``onto`` maps the pocket board onto the plug board (mirrored), ``art``
     is the pocket's area on its board, ``around`` how far beyond its box the plug's block reaches. ``depth`` is the pocket's,
     ``slope`` the tangent of a V's half angle, 0 for straight walls."""

@@ -20,7 +20,7 @@ from archimetra.geometry.skeleton import Skeleton
 from archimetra.job.bits import BitKind
 from archimetra.job.cuts import CarveCut
 from archimetra.toolpath import carve_told as told
-from archimetra.toolpath.carve_area import CarveArea, carve_area
+from archimetra.toolpath.carve_area import CarveArea, area_of_carving
 from archimetra.toolpath.carve_floor import floor_of, left_of_floor, length_of_rows, rows_of
 from archimetra.toolpath.carve_laying import CarveLayer
 from archimetra.toolpath.carve_ways import ways
@@ -48,7 +48,7 @@ def plan_carve(task: Task, progress: Progress = lambda share: None) -> tuple[Too
     if not findings:
         carving = carving_of(cut, task.bit, task.sheet)
         try:
-            area = area_of(task, carving)
+            area = area_of_carving(task.shapes, cut, carving)
         except GeometryError as error:
             findings.append(told.bad_outline(cut, str(error)))
         else:
@@ -58,13 +58,6 @@ def plan_carve(task: Task, progress: Progress = lambda share: None) -> tuple[Too
             findings.extend(carver.findings)
     layer.leave()
     return layer.moves.toolpath(cut.id, task.bit.id), tuple(findings)
-
-
-def area_of(task: Task, carving: Carving) -> CarveArea:
-    """The area of a carving, rounded where an inlay's tip flat asks for it."""
-    mating = task.cut.mating
-    round_mm = mating.round_mm if mating is not None and mating.is_vee else 0.0
-    return carve_area(task.shapes, tolerance_mm=carving.outline_mm, round_mm=round_mm)
 
 
 class _Carver:

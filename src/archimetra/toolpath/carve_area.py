@@ -14,7 +14,9 @@ from archimetra.geometry.morphology import closed, opened
 from archimetra.geometry.offset import thinned
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import EMPTY, Region, as_region, nested, polygons_of, region_of
+from archimetra.job.cuts import CarveCut
 from archimetra.job.shapes import Shape
+from archimetra.toolpath.carving import Carving
 
 SMALLEST_MM2 = 1e-4  # slivers below this are specks of a drawing, not strokes
 
@@ -28,6 +30,14 @@ class CarveArea(msgspec.Struct, frozen=True, eq=False):
     overlaps: tuple[tuple[float, float], ...]
     slivers: tuple[tuple[float, float], ...]
     open_lines: tuple[tuple[Shape, Path], ...]
+
+
+def area_of_carving(shapes: tuple[Shape, ...], cut: CarveCut, carving: Carving) -> CarveArea:
+    """The area a V-carve takes out, for it and for what clears its floor alike; rounded where an inlay's tip flat asks for it.
+    Raises GeometryError."""
+    mating = cut.mating
+    round_mm = mating.round_mm if mating is not None and mating.is_vee else 0.0
+    return carve_area(shapes, tolerance_mm=carving.outline_mm, round_mm=round_mm)
 
 
 @lru_cache(maxsize=24)

@@ -11,12 +11,11 @@ from collections.abc import Sequence
 
 import numpy as np
 import shapely
-from shapely.geometry.base import BaseGeometry
 
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearances import Piece
 from archimetra.geometry.morphology import filled
-from archimetra.geometry.region import EMPTY, Region, as_region
+from archimetra.geometry.region import EMPTY, Region, as_region, line_parts
 from archimetra.toolpath.carving import Carving
 
 SLIVER_MM = 0.01  # strips of floor narrower than this count as reached
@@ -91,17 +90,8 @@ def _within(lines: Sequence[FloatArray], zone: Region) -> list[FloatArray]:
         if is_inside:
             out.append(line)
         elif is_met:
-            out.extend(_lines(shapely.intersection(shape, zone)))
+            out.extend(line_parts(shapely.intersection(shape, zone), longer_than=0.005))
     return out
-
-
-def _lines(geometry: BaseGeometry) -> list[FloatArray]:
-    parts = [part for part in shapely.get_parts(geometry) if part.geom_type == "LineString"]
-    if not parts:
-        return []
-    merged = shapely.line_merge(shapely.multilinestrings(parts))
-    found = [shapely.get_coordinates(part) for part in shapely.get_parts(merged)]
-    return [points for points in found if np.hypot(*np.diff(points, axis=0).T).sum() > 0.005]
 
 
 def _area(piece: Piece, level: float) -> Region:

@@ -14,7 +14,7 @@ from archimetra.geometry.offset import thinned
 from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of
 from archimetra.job.cuts import CarveCut, PocketCut
 from archimetra.job.shapes import Shape
-from archimetra.toolpath.carve_area import carve_area
+from archimetra.toolpath.carve_area import area_of_carving
 from archimetra.toolpath.carving import carving_of
 from archimetra.toolpath.clearing import WALL_FIT_MM
 from archimetra.toolpath.contours import THIN_MM, cleared, kept_region
@@ -43,9 +43,7 @@ def pocket_area(task: Task) -> PocketArea:
     if carved is not None:
         assert isinstance(carved.cut, CarveCut)
         carving = carving_of(carved.cut, carved.bit, task.sheet)
-        mating = carved.cut.mating
-        round_mm = mating.round_mm if mating is not None and mating.is_vee else 0.0
-        area = carve_area(task.shapes, tolerance_mm=carving.outline_mm, round_mm=round_mm)
+        area = area_of_carving(task.shapes, carved.cut, carving)
         return PocketArea(area.region, area.clearances, carving.foot, min(WALL_FIT_MM, 2 * carving.simplify_mm))
     if not cut.open_edges:
         return PocketArea(*cleared(task.shapes))

@@ -9,13 +9,12 @@ import msgspec
 import numpy as np
 import shapely
 from shapely.geometry import LineString
-from shapely.geometry.base import BaseGeometry
 
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import Path
-from archimetra.geometry.region import Region, polygons_of
+from archimetra.geometry.region import Region, line_parts, polygons_of
 from archimetra.job.cuts import PocketCut
 from archimetra.toolpath.clearing import INNER_FIT_MM, Loop, Node, covering_strokes, every_loop
 from archimetra.toolpath.contours import walks_right
@@ -77,7 +76,7 @@ class RestOfPocket:
             for track in _clipped(loop, line, zone, turn=not self._right):
                 groups[_part_at(tree, track)].append(_Piece(track, loop.clearance))
         for stroke in lines:
-            for part in _pieces(shapely.intersection(shapely.linestrings(stroke), zone)):
+            for part in line_parts(shapely.intersection(shapely.linestrings(stroke), zone), longer_than=0.01):
                 track = Track(Path.polyline(part, closed=False))
                 groups[_part_at(tree, track)].append(_Piece(track, 0.0))
         filled = [group for group in groups if group]
@@ -136,7 +135,7 @@ def _clipped(loop: Loop, line: LineString, zone: Region, *, turn: bool) -> list[
     if shapely.contains(zone, line):
         return [loop.track]
     out = []
-    for points in _pieces(shapely.intersection(line, zone)):
+    for points in line_parts(shapely.intersection(line, zone), longer_than=0.01):
         # overlay may turn a piece round: its own order along the ring tells
         middle = max(1, len(points) // 2)
         a, b = line.project(shapely.points(points[middle - 1])), line.project(shapely.points(points[middle]))
@@ -144,15 +143,6 @@ def _clipped(loop: Loop, line: LineString, zone: Region, *, turn: bool) -> list[
             points = points[::-1]
         out.append(Track(fit_arcs(points, tolerance_mm=INNER_FIT_MM / 2, closed=False)))
     return out
-
-
-def _pieces(geometry: BaseGeometry) -> list[FloatArray]:
-    lines = [part for part in shapely.get_parts(geometry) if part.geom_type == "LineString"]
-    if not lines:
-        return []
-    merged = shapely.line_merge(shapely.multilinestrings(lines))
-    found = [shapely.get_coordinates(part) for part in shapely.get_parts(merged)]
-    return [points for points in found if np.hypot(*np.diff(points, axis=0).T).sum() > 0.01]
 
 
 def _part_at(tree: shapely.STRtree, track: Track) -> int:
