@@ -25,7 +25,7 @@ from archimetra.toolpath.leads import fit_lead
 from archimetra.toolpath.linking import Links
 from archimetra.toolpath.moves import Move, MoveList, Role
 from archimetra.toolpath.overcut import overcut
-from archimetra.toolpath.passes import Lifts, lay_pass, ramp_length
+from archimetra.toolpath.passes import MOST_ROUNDS, Lifts, lay_pass, ramp_length
 from archimetra.toolpath.pocket_area import PocketArea, left_by
 from archimetra.toolpath.starts import choose_start
 from archimetra.toolpath.tabs import spans_at, tab_spans
@@ -109,7 +109,7 @@ class TestEntries:
 
     @given(st.floats(0.1, 30), st.floats(0.5, 60), st.floats(0.01, 400))
     def test_a_ramp_is_never_more_than_some_rounds_of_its_line(self, drop, degrees, line):
-        assert ramp_length(drop, degrees, line) <= 60 * line + 1e-9
+        assert ramp_length(drop, degrees, line) <= MOST_ROUNDS * line + 1e-9
         assert ramp_length(drop, degrees) == pytest.approx(drop / np.tan(np.radians(degrees)))
 
 
@@ -149,7 +149,9 @@ class TestOvercut:
     def test_the_bit_just_reaches_the_corner_of_the_wood(self, turn, radius):
         t = np.radians(turn)
         corner = Path.polyline([(-50, 0), (0, 0), (50 * np.cos(t), 50 * np.sin(t)), (-50, 80)], closed=True)
-        made = overcut(corner, bit_radius=radius, keeps_right=True)
+        # the wood stands a radius to the right of the path all round
+        drawn = shapely.Polygon(corner.nodes).buffer(radius, join_style="mitre", mitre_limit=50)
+        made = overcut(corner, bit_radius=radius, keeps_right=True, outline=drawn.boundary)
         tips = [p for p in made.nodes if not any(np.allclose(p, q) for q in corner.nodes)]
         tip = min(tips, key=lambda p: float(np.hypot(*p)))
         # the walls lie a radius to the right of the path: their corner is where those two lines meet
@@ -157,11 +159,33 @@ class TestOvercut:
         assert np.hypot(*(tip - outer)) == pytest.approx(radius, abs=1e-6)
 
     def test_gentle_turns_and_outer_corners_stay(self):
-        ring = Path.circle((0, 0), 10)
-        assert len(overcut(ring, bit_radius=3, keeps_right=True)) == len(ring)
-        square = Path.rectangle(0, 0, 10, 10)
-        assert len(overcut(square, bit_radius=3, keeps_right=True)) == 12
-        assert len(overcut(square, bit_radius=3, keeps_right=False)) == 4
+        ring, square = Path.circle((0, 0), 10), Path.rectangle(0, 0, 10, 10)
+        around = shapely.box(-3, -3, 13, 13).boundary
+        assert len(overcut(ring, bit_radius=3, keeps_right=True, outline=shapely.Point(0, 0).buffer(13).boundary)) == 2
+        assert len(overcut(square, bit_radius=3, keeps_right=True, outline=around)) == 12
+        assert len(overcut(square, bit_radius=3, keeps_right=False, outline=around)) == 4
+
+    @pytest.mark.parametrize("corner", [0.0, 1.0, 2.0, 2.9, 2.97, 3.0, 3.5])
+    def test_rounded_corners_are_reached_as_far_as_they_are_drawn(self, corner):
+        plate = shapely.box(0, 0, 60, 40)
+        opening = plate.buffer(-corner).buffer(corner, quad_segs=200) if corner else plate
+        inner = Path.polyline(np.array(plate.buffer(-3.0, join_style="mitre").exterior.coords)[:-1], closed=True)
+        if corner >= 3.0:  # the bit's own path is round there
+            ring = shapely.get_coordinates(opening.buffer(-3.0, quad_segs=200).exterior)
+            inner = Path.polyline(ring[:-1], closed=True)
+        inner = inner if inner.area() > 0 else inner.reverse()
+        made = overcut(inner, bit_radius=3.0, keeps_right=True, outline=opening.boundary)
+        past = [float(shapely.Point(p).buffer(3.0, quad_segs=200).difference(plate).area) for p in made.nodes]
+        corners = [shapely.Point(p) for p in made.nodes]
+        # at the deepest place the bit's edge touches the drawn corner: no farther from it than its radius, and no nearer
+        reach = max(float(shapely.Point(0, 0).distance(p)) for p in corners if p.x < 10 and p.y < 10)
+        arc = float(np.hypot(corner, corner) - corner)  # from the plate's corner to the drawn round
+        if corner < 3.0:
+            tip = min(float(shapely.Point(0, 0).distance(p)) for p in corners)
+            assert tip == pytest.approx(3.0 + arc, abs=0.002)
+        else:
+            assert max(past) < 1e-6, "no way out of a round the bit follows by itself"
+        assert reach <= 3.0 * np.sqrt(2.0) + (0.0 if corner < 3 else 10.0)
 
 
 class TestStarts:

@@ -12,6 +12,7 @@ from archimetra.job import cutting, edits
 from archimetra.job.cut_parts import Mark
 from archimetra.job.cuts import ProfileCut
 from archimetra.job.ids import ShapeId
+from archimetra.job.marks import mark_at
 from archimetra.toolpath.moves import MarkKind, PathMark
 
 replace = msgspec.structs.replace
@@ -43,13 +44,7 @@ class MarkEdits:
 
     def _local(self, shape_id: ShapeId, x: float, y: float) -> Mark | None:
         shape = self._session.board.shape(shape_id)
-        if shape is None:
-            return None
-        try:
-            px, py = shape.at.inverse().point(x, y)
-        except (ValueError, ZeroDivisionError):
-            return None
-        return Mark(shape_id, float(px), float(py))
+        return mark_at(shape, x, y) if shape is not None else None
 
     def _picked(self, mark: PathMark) -> None:
         """The section is laid along the path through a tab, so that it is seen there."""

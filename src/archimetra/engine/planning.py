@@ -49,5 +49,5 @@ def _plan_cut(job: Job, board: Board, cut: Cut, cache: Cache, progress: Callable
     if not board.fixtures:
         return known
     # clamps move oftener than artwork: they are kept clear of after planning, and cost no new plan
-    clear, told = kept_clear(known.toolpath, board.fixtures, cut, task.bit, board.flight, plunge=task.recipe.plunge)
+    clear, told = kept_clear(known.toolpath, board.fixtures, cut, task.bit, board.flight, recipe=task.recipe)
     return PlannedCut(key, clear, known.findings + told)

@@ -45,11 +45,14 @@ class Pattern(StrEnum):
 
 
 class Mark(msgspec.Struct, frozen=True):
-    """A place on a shape's outline, in the shape's own coordinates so that it moves with it."""
+    """A place on a shape's outline: on which of its contours, and how far ``along`` it as a share of its length. ``x, y`` is the same
+    place in the shape's own coordinates when the mark was set; older files have only that (``contour`` -1)."""
 
     shape: ShapeId
     x: float
     y: float
+    contour: int = -1
+    along: float = 0.0
 
 
 class Lead(msgspec.Struct, frozen=True, kw_only=True):

@@ -11,6 +11,7 @@ from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, P
 from archimetra.job.edit import Edit, board_of, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, next_id
 from archimetra.job.job import Board, Job
+from archimetra.job.marks import same_contour
 from archimetra.job.ordering import suited_order
 from archimetra.job.sheet import HoldDown
 
@@ -271,12 +272,12 @@ def set_tab_marks(job: Job, cut_id: CutId, marks: tuple[Mark, ...], *, merge: st
 
 
 def set_start_mark(job: Job, cut_id: CutId, shape: ShapeId, mark: Mark | None, *, merge: str = "") -> Edit:
-    """Where contours of a shape begin; None lets the rule choose again."""
+    """Where the contour at a mark begins; None lets the rule choose again for all contours of the shape."""
 
     def change(cut: Cut) -> Cut:
         if not isinstance(cut, ProfileCut):
             return cut
-        others = tuple(m for m in cut.starts if m.shape != shape)
+        others = tuple(m for m in cut.starts if m.shape != shape or (mark is not None and not same_contour(m, mark)))
         return replace(cut, starts=(*others, mark) if mark is not None else others)
 
     return _each(job, cut_id, change, "Move start" if mark is not None else "Choose start", merge)
@@ -288,7 +289,7 @@ def turn_contour(job: Job, cut_id: CutId, mark: Mark) -> Edit:
     def change(cut: Cut) -> Cut:
         if not isinstance(cut, ProfileCut):
             return cut
-        others = tuple(m for m in cut.turned if m.shape != mark.shape)
+        others = tuple(m for m in cut.turned if not same_contour(m, mark))
         return replace(cut, turned=others if len(others) < len(cut.turned) else (*others, mark))
 
     return _each(job, cut_id, change, "Turn contour")

@@ -16,7 +16,7 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 import shapely
-from shapely.geometry import Polygon
+from shapely.geometry import Point, Polygon
 
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import BoolArray, FloatArray
@@ -24,6 +24,7 @@ from archimetra.geometry.clearance import Axis
 from archimetra.geometry.clearances import AnyClearance
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.path import Path
+from archimetra.geometry.region import Region, as_region
 from archimetra.toolpath.track import Track
 
 WALL_FIT_MM = 0.004  # how far loops at the wall may stray when chords become arcs,
@@ -41,11 +42,12 @@ class Loop(msgspec.Struct, frozen=True, eq=False):
 
 
 class Node(msgspec.Struct, eq=False):
-    """One connected piece of what has more clearance than a level: its border loops and the nodes inside it."""
+    """One connected piece of what has more clearance than a level: its border loops and the nodes inside it. ``border`` is what the
+    loops enclose; where they run there and back along a line, as in a slot as wide as the bit, they enclose nothing."""
 
     level: int
     loops: list[Loop]
-    border: Polygon
+    border: Region
     children: list[Node]
 
 
@@ -109,9 +111,14 @@ def _nodes(paths: list[Path], distance: float, level: int, turn: bool, *, tolera
     out = []
     for n, k in enumerate(outer):
         loops = [_loop(rings[m], distance, turn, tolerance) for m in (k, *of_shell[n])]
-        border = Polygon(rings[k], [rings[m] for m in of_shell[n]])
-        out.append(Node(level, loops, border, []))
+        out.append(Node(level, loops, _enclosed(rings[k], [rings[m] for m in of_shell[n]]), []))
     return out
+
+
+def _enclosed(shell: FloatArray, holes: list[FloatArray]) -> Region:
+    """A valid area. A ring with a spur of no width makes an invalid polygon, of which an overlay gives anything at all."""
+    drawn = Polygon(shell, holes)
+    return drawn if drawn.is_valid else as_region(shapely.make_valid(drawn))
 
 
 def _loop(ring: FloatArray, distance: float, turn: bool, tolerance: float) -> Loop:
@@ -124,7 +131,14 @@ def _parent_of(node: Node, above: list[Node]) -> Node:
     if len(above) == 1:
         return above[0]
     point = shapely.points(node.loops[0].ring[0])
-    return min(above, key=lambda other: float(shapely.distance(other.border, point)))
+    return min(above, key=lambda other: gap_to(other, point))
+
+
+def gap_to(node: Node, point: Point) -> float:
+    """How far a point lies from what a node encloses and from its loops, mm."""
+    lines = [shapely.linestrings(loop.ring) for loop in node.loops]
+    gaps = shapely.distance([node.border, *lines], point)
+    return float(np.nanmin(gaps))  # nothing is enclosed: nan
 
 
 # ---- strokes
@@ -266,8 +280,11 @@ def _length(line: FloatArray) -> float:
 # ---- straight lines
 
 
-def raster_lines(border: Polygon, *, degrees: float, step: float) -> list[list[FloatArray]]:
-    """Rows of straight stretches (2, 2) inside a border, square to the way they advance, from one side to the other."""
+def raster_lines(border: Region, *, degrees: float, step: float) -> list[list[FloatArray]]:
+    """Rows of straight stretches (2, 2) inside a valid border, square to the way they advance, from one side to the other; none
+    where the border encloses nothing."""
+    if border.is_empty:
+        return []
     turn = np.radians(degrees)
     u, v = np.array((np.cos(turn), np.sin(turn))), np.array((-np.sin(turn), np.cos(turn)))
     points = shapely.get_coordinates(border)

@@ -12,7 +12,7 @@ from functools import lru_cache
 import msgspec
 import numpy as np
 import shapely
-from shapely.geometry import Polygon
+from shapely.geometry import LinearRing, Polygon
 
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
@@ -34,6 +34,7 @@ FLATTEN_MM = 0.002
 THIN_MM = 0.003
 FIT_MM = 0.004
 EXACT_FIT_MM = 0.02  # a hole this near to the bit's own size is one plunge
+FOLLOWED_MM = 0.05  # an outline this much farther from a contour than the bit's radius is not cut by it
 SMALLEST_RING_MM2 = 0.001
 SHORTEST_LINE_MM = 0.02  # outlines shorter than this are specks
 
@@ -123,7 +124,7 @@ def _beside_the_line(
         return [], findings or [no_area(cut)]
     reach = bit.radius + extra
     try:
-        rings = _inner_rings(shapes, reach) if cut.side is Side.INSIDE else _outer_rings(region, reach)
+        rings = _inner_rings(shapes, reach) if cut.side is Side.INSIDE else outer_rings(region, reach)
     except GeometryError as error:
         return [], [*findings, Finding("offset", Severity.STOP, str(error), subject=cut.id)]
     # the region lies left of its rings: kept wood when cutting outside it, waste when cutting inside
@@ -146,7 +147,7 @@ def _inner_rings(shapes: Sequence[Shape], reach: float) -> list[FloatArray]:
     return [ring for ring in rings if abs(ring_area(ring)) > SMALLEST_RING_MM2]
 
 
-def _outer_rings(region: Region, reach: float) -> list[FloatArray]:
+def outer_rings(region: Region, reach: float) -> list[FloatArray]:
     """Rings ``reach`` outside a region: a checked buffer, or the clearance of what lies around it where no buffer holds."""
     try:
         rings = ring_paths(offset_region(region, reach, chord_tolerance_mm=FLATTEN_MM))
@@ -201,46 +202,136 @@ def _contour(line: Path, ring: FloatArray | None = None, *, keeps_right: bool | 
 def _not_followed(
     region: Region, rings: list[FloatArray], cut: ProfileCut, bit: Bit
 ) -> tuple[list[Contour], list[Finding]]:
-    """Openings the bit does not go into: exactly its own size becomes a plunge, smaller ones are told; and parts so
-    close together that the bit cannot pass between them."""
+    """What the contours leave out. Openings the bit just fits into are gone down into, or along their middle; smaller ones are told, and
+    so are narrow stretches, necks, and parts so close together that the bit cannot pass between them."""
     plunges: list[Contour] = []
     findings: list[Finding] = []
-    openings = _openings(region, cut.side)
-    field = SegmentField(rings, reach_mm=bit.radius + 1.0) if rings and openings else None
-    for opening in openings:
-        edge = shapely.get_coordinates(shapely.segmentize(opening.exterior, bit.radius))
-        if field is not None and field.gaps(edge).min() <= bit.radius + 0.05:
-            continue  # some line runs along it
-        line = shapely.maximum_inscribed_circle(opening, tolerance=0.002)
-        centre, room = shapely.get_coordinates(line)[0], float(shapely.length(line))
-        at = (float(centre[0]), float(centre[1]))
-        if room >= bit.radius - EXACT_FIT_MM and _is_round(opening, room):
-            plunges.append(Contour(None, at, centre[None, :]))
-        else:
-            findings.append(_too_small(at, 2 * room, cut, bit))
+    field = SegmentField(rings, reach_mm=2 * bit.radius + 1.0) if rings else None
+    lost = list[FloatArray]()  # (n, 3): places on outlines no contour comes near, and how far the nearest is
+    missed = list[Polygon]()
+    for area in _areas_to_enter(region, cut.side):
+        seen = [_gaps(ring, field, bit) for ring in (area.exterior, *area.interiors)]
+        if min(float(gaps.min()) for _, gaps in seen) > bit.radius + FOLLOWED_MM:
+            missed.append(area)  # no line runs along any of it
+            continue
+        for edge, gaps in seen:
+            far = gaps > 2 * bit.radius + FOLLOWED_MM
+            lost.append(np.column_stack((edge[far], gaps[far])))
     if cut.side is Side.OUTSIDE:
+        for polygon in polygons_of(region):
+            edge, gaps = _gaps(polygon.exterior, field, bit)
+            far = gaps > 2 * bit.radius + FOLLOWED_MM
+            if far.all():
+                continue  # it stands in an opening that is missed as a whole, or has grown together with another
+            lost.append(np.column_stack((edge[far], gaps[far])))
+    for area in missed:
+        width, at = _widest(area)
+        if width < bit.diameter - 2 * EXACT_FIT_MM:
+            findings.append(_too_small(at, width, cut, bit))
+        elif not len(area.interiors) and _is_round(area, width / 2):
+            plunges.append(Contour(None, at, np.array([at])))
+        else:
+            plunges.extend(_along_the_middle(area, bit))
+            if not plunges:
+                findings.append(_too_small(at, width, cut, bit))
+    places = np.vstack(lost) if lost else np.zeros((0, 3))
+    if len(places):
+        findings.append(_narrow(places, cut, bit))
+    if cut.side is Side.INSIDE:
+        findings.extend(_necks(region, rings, cut, bit))
+    else:
         findings.extend(_grown_together(region, rings, cut, bit))
     return plunges, findings
 
 
-def _openings(region: Region, side: Side) -> list[Polygon]:
-    """The areas the bit would have to go into, islands in them left aside."""
+def _areas_to_enter(region: Region, side: Side) -> list[Polygon]:
+    """The areas the bit would have to go into, without what stands in them."""
     if side is Side.INSIDE:
-        return [Polygon(polygon.exterior) for polygon in polygons_of(region)]
-    return [Polygon(hole) for polygon in polygons_of(region) for hole in polygon.interiors]
+        return polygons_of(region)
+    holes = [Polygon(hole) for polygon in polygons_of(region) for hole in polygon.interiors]
+    return [piece for hole in holes for piece in polygons_of(shapely.difference(hole, region))]
+
+
+def _gaps(ring: LinearRing, field: SegmentField | None, bit: Bit) -> tuple[FloatArray, FloatArray]:
+    """Points (n, 2) along a ring, a radius apart at most, and how far from each the nearest contour is."""
+    edge = shapely.get_coordinates(shapely.segmentize(ring, bit.radius))[:-1]
+    return edge, np.full(len(edge), np.inf) if field is None else field.gaps(edge)
+
+
+def _widest(area: Polygon) -> tuple[float, tuple[float, float]]:
+    """The width of an area at its widest place, and where that is."""
+    line = shapely.maximum_inscribed_circle(area, tolerance=0.002)
+    x, y = shapely.get_coordinates(line)[0]
+    return 2 * float(shapely.length(line)), (float(x), float(y))
+
+
+def _along_the_middle(area: Polygon, bit: Bit) -> list[Contour]:
+    """Lines along which an area is just as wide as the bit."""
+    axis = Clearance(area).axis(at_least=bit.radius - EXACT_FIT_MM)
+    high = np.maximum(axis.clearance_a, axis.clearance_b)
+    low = np.minimum(axis.clearance_a, axis.clearance_b)
+    fits = (low >= bit.radius - EXACT_FIT_MM) & (high <= bit.radius + EXACT_FIT_MM)
+    pieces = shapely.linestrings(np.stack((axis.a[fits], axis.b[fits]), axis=1))
+    out = []
+    for part in shapely.get_parts(shapely.line_merge(shapely.multilinestrings(list(pieces)))):
+        points = shapely.get_coordinates(part)
+        if float(np.hypot(*np.diff(points, axis=0).T).sum()) > SHORTEST_LINE_MM:
+            closed = bool(len(points) > 3 and np.hypot(*(points[0] - points[-1])) < 1e-6)
+            out.append(_contour(fit_arcs(points, tolerance_mm=FIT_MM, closed=closed)))
+    return out
 
 
 def _is_round(opening: Polygon, radius: float) -> bool:
     return bool(abs(opening.area - np.pi * radius**2) < 0.02 * opening.area)
 
 
+def _necks(region: Region, rings: list[FloatArray], cut: ProfileCut, bit: Bit) -> list[Finding]:
+    """Openings that fall apart for the bit: between their pieces it cannot pass."""
+    outer = [Polygon(ring) for ring in rings if ring_area(ring) > 0]
+    areas = polygons_of(region)
+    if len(outer) <= len(areas):
+        return []
+    owner = shapely.STRtree(areas).query_nearest([shapely.points(p.exterior.coords[0]) for p in outer])
+    for k in range(len(areas)):
+        mine = [outer[int(i)] for i, a in owner.T if a == k]
+        if len(mine) > 1:
+            a, b = shapely.get_coordinates(shapely.shortest_line(mine[0], shapely.union_all(mine[1:])))
+            middle = (a + b) / 2
+            return [
+                Finding(
+                    "profile-neck", Severity.CAUTION,
+                    f"An opening of '{cut.name}' has a neck the {bit.diameter:g} mm bit does not pass; its halves are cut apart from "
+                    "each other and what is between them stays.",
+                    fix="Choose a smaller bit.", at=(float(middle[0]), float(middle[1])), subject=cut.id,
+                )
+            ]  # fmt: skip
+    return []
+
+
+def _narrow(places: FloatArray, cut: ProfileCut, bit: Bit) -> Finding:
+    x, y, _ = places[int(np.argmax(places[:, 2]))]
+    return Finding(
+        "profile-narrow", Severity.CAUTION,
+        f"Narrow stretches of '{cut.name}', about {len(places) * bit.radius:.0f} mm of outline, are left uncut: the "
+        f"{bit.diameter:g} mm bit does not fit into them.",
+        fix="Choose a smaller bit.", at=(float(x), float(y)), subject=cut.id,
+    )  # fmt: skip
+
+
 def _grown_together(region: Region, rings: list[FloatArray], cut: ProfileCut, bit: Bit) -> list[Finding]:
-    parts = polygons_of(region)
     outer = [ring for ring in rings if ring_area(ring) > 0]
-    if len(parts) < 2 or len(outer) >= len(parts) or cut.shares_edges:
+    if len(outer) >= len(polygons_of(region)) or cut.shares_edges:
+        return []
+    return parts_too_near(region, cut, bit, nearer_than=bit.diameter - 1e-6)
+
+
+def parts_too_near(region: Region, cut: ProfileCut, bit: Bit, *, nearer_than: float) -> list[Finding]:
+    """The first two parts that lie nearer to each other than this, told."""
+    parts = polygons_of(region)
+    if len(parts) < 2:
         return []
     tree = shapely.STRtree(parts)
-    pairs = tree.query(parts, predicate="dwithin", distance=bit.diameter - 1e-6)
+    pairs = tree.query(parts, predicate="dwithin", distance=nearer_than)
     first = next(((i, j) for i, j in pairs.T if i < j), None)
     if first is None:
         return []

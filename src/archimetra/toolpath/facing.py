@@ -1,6 +1,7 @@
 """Facing: the whole sheet or some areas planed, the bit running past every edge; in straight lines or round and inwards.
 
-The bit comes down beside what it faces, in the air, and never plunges into the face.
+The bit comes down beside what it faces: in the air where that is past the sheet's edge. Beside an area within the sheet there is wood:
+there a bit that cannot plunge slopes down along its first line.
 """
 
 from __future__ import annotations
@@ -15,6 +16,7 @@ from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearance import Clearance
+from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, as_region, polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED
 from archimetra.job.cuts import FacingCut, FacingPattern
@@ -22,13 +24,15 @@ from archimetra.toolpath.clearing import raster_lines
 from archimetra.toolpath.contours import kept_region, no_area, open_finding, walks_right
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.moves import Role, Toolpath
-from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths
+from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths, ramp_length
 from archimetra.toolpath.refusals import nothing_to_plan
+from archimetra.toolpath.strokes import to_and_fro
 from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]
 _BESIDE_MM = 1.0  # how far from the wood the bit's edge comes down
+_RAMP_DEGREES = 4.0  # of a bit that cannot plunge, where there is no air beside
 
 
 def plan_facing(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
@@ -54,12 +58,14 @@ def plan_facing(task: Task, progress: Progress = lambda share: None) -> tuple[To
         if not polygons and not findings:
             findings.append(no_area(cut))
         for number, polygon in enumerate(polygons):
+            above = -cut.start_depth
             for pass_no, depth in enumerate(depths, 1):
                 progress((number + pass_no / len(depths)) / len(polygons))
                 if cut.pattern is FacingPattern.RASTER:
-                    _raster(layer, task, cut, polygon, -float(depth), pass_no)
+                    _raster(layer, task, cut, polygon, above, -float(depth), pass_no)
                 else:
-                    _spiral(layer, task, polygon, -float(depth), pass_no)
+                    _spiral(layer, task, polygon, above, -float(depth), pass_no)
+                above = -float(depth)
     layer.leave()
     return layer.moves.toolpath(cut.id, bit.id), tuple(findings)
 
@@ -71,7 +77,7 @@ def _area(task: Task, cut: FacingCut) -> Region:
     return kept_region(task.shapes)
 
 
-def _raster(layer: Layer, task: Task, cut: FacingCut, area: Polygon, z: float, pass_no: int) -> None:
+def _raster(layer: Layer, task: Task, cut: FacingCut, area: Polygon, above: float, z: float, pass_no: int) -> None:
     """Straight lines to and fro whose ends lie so far past the area that the bit's edge runs past it."""
     radius = task.bit.radius
     # the centre goes as far out that the trailing edge is past by what is asked; sideways the edge itself is
@@ -86,19 +92,40 @@ def _raster(layer: Layer, task: Task, cut: FacingCut, area: Polygon, z: float, p
         line = np.array((row[0][0] - u * reach, row[-1][1] + u * reach))
         if is_back:
             line = line[::-1]
+        if first:
+            line[0] = _clear_of(area, line[0], -u, radius + _BESIDE_MM)
         bx, by = (float(v) for v in line[0])
         end = (float(line[1, 0]), float(line[1, 1]))
         if first:
-            layer.arrive(bx, by)
-            layer.down(z, pass_no=pass_no)
             first = False
+            if _is_in_air(task, line[0]) or task.bit.can_plunge:
+                layer.arrive(bx, by)
+                layer.down(z, pass_no=pass_no)
+            else:
+                track = Track(Path.polyline(line, closed=False))
+                to_and_fro(layer, track, [-z], start=-above, ramp_degrees=_RAMP_DEGREES, first_pass=pass_no)
         else:
             layer.line(bx, by, z, pass_no=pass_no, role=Role.LINK)
         layer.line(*end, z, pass_no=pass_no)
         is_back = not is_back
 
 
-def _spiral(layer: Layer, task: Task, area: Polygon, z: float, pass_no: int) -> None:
+def _clear_of(area: Polygon, at: FloatArray, outward: FloatArray, reach: float) -> FloatArray:
+    """From a place straight outwards to where a bit of this radius does not touch the area: a slanting row ends beside its corner."""
+    for extra in np.linspace(0.0, 4 * reach, 81):
+        there = at + outward * extra
+        if area.distance(shapely.points(there)) >= reach - 1e-9:
+            return np.asarray(there)
+    return at
+
+
+def _is_in_air(task: Task, at: FloatArray) -> bool:
+    """Whether the bit stands past the sheet's edge there."""
+    sheet = shapely.box(0, 0, task.sheet.width, task.sheet.height)
+    return bool(sheet.distance(shapely.points(at)) >= task.bit.radius)
+
+
+def _spiral(layer: Layer, task: Task, area: Polygon, above: float, z: float, pass_no: int) -> None:
     """Loops from outside inwards, each linked to the next; the first runs half over the edge."""
     radius, cut = task.bit.radius, task.cut
     assert isinstance(cut, FacingCut)
@@ -120,23 +147,40 @@ def _spiral(layer: Layer, task: Task, area: Polygon, z: float, pass_no: int) -> 
         track = Track(path)
         if number == 0:
             x, y = (float(v) for v in track.points(np.array([0.0]))[0])
-            out = _beside(area, (x, y), radius + _BESIDE_MM)
-            layer.arrive(*out)
-            layer.down(z, pass_no=pass_no)
-            layer.line(x, y, z, pass_no=pass_no)
-            a = 0.0
+            a, out = 0.0, _beside(area, (x, y), radius + _BESIDE_MM)
+            if _is_in_air(task, np.array(out)) or task.bit.can_plunge:
+                layer.arrive(*out)
+                layer.down(z, pass_no=pass_no)
+                layer.line(x, y, z, pass_no=pass_no)
+            else:
+                a = _ramp_round(layer, track, a, above, z, pass_no)
         else:
             a, gap = track.near(np.array(layer.at[:2]))
             x, y = (float(v) for v in track.points(np.array([a]))[0])
             if gap <= 2.5 * step:
                 layer.line(x, y, z, pass_no=pass_no, role=Role.LINK)
-            else:
+            elif task.bit.can_plunge:
                 layer.arrive(x, y)
                 layer.down(z, pass_no=pass_no)
+            else:
+                a = _ramp_round(layer, track, a, above, z, pass_no)
         lay_pass(
             layer.moves, track, a=a, b=a + track.length, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
             feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
         )  # fmt: skip
+
+
+def _ramp_round(layer: Layer, track: Track, a: float, above: float, z: float, pass_no: int) -> float:
+    """Down along a loop from the height that is open; the station it ends at. What stands under the slope goes with the loop."""
+    x, y = (float(v) for v in track.points(np.array([a]))[0])
+    layer.arrive(x, y)
+    layer.down(above, pass_no=pass_no)
+    b = a + ramp_length(layer.at[2] - z, _RAMP_DEGREES, track.length)
+    lay_pass(
+        layer.moves, track, a=a, b=b, z_from=layer.at[2], z_to=z, ramp=b - a, lifts=no_lifts(track), feed=layer.feed,
+        plunge=layer.plunge, pass_no=pass_no,
+    )  # fmt: skip
+    return b
 
 
 def _beside(area: Polygon, at: tuple[float, float], reach: float) -> tuple[float, float]:

@@ -1,24 +1,29 @@
 """Keeping a toolpath clear of clamps and screws: lifted over what stands in its way, with a word on what stays uncut there.
 
 Works on any planner's moves. Where the bit, its shank or its nut would touch a fixture lower than its height, the move is
-left out: up before it, over it at travel height, and down behind it at the plunge feed.
+left out: up before it, over it at travel height, and down behind it at the plunge feed, or sloping along its way where it cannot plunge.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from math import ceil
 
+import msgspec
 import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
 from archimetra.base.findings import Finding, Severity
-from archimetra.geometry.arrays import BoolArray
-from archimetra.job.bits import UNDERCUTS, Bit
-from archimetra.job.cuts import Cut
+from archimetra.geometry.arrays import BoolArray, FloatArray
+from archimetra.job.bits import UNDERCUTS, Bit, Recipe
+from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
 from archimetra.job.sheet import Fixture, FixtureKind, Heights
 from archimetra.toolpath.moves import Move, MoveList, Role, Toolpath, empty_toolpath, straightened
+from archimetra.toolpath.strokes import finishing_reach
 
+LEAST_RAMP_DIAMETERS = 0.5  # a way on shorter than this is no ramp
+_SLOPE_DEGREES = 5.0  # where a cut has no ramp of its own
 GAP_MM = 1.5  # between the bit (or its shank) and a fixture, sideways and above
 
 
@@ -35,38 +40,69 @@ def outline_of(fixture: Fixture) -> Polygon:
 
 
 def kept_clear(
-    toolpath: Toolpath, fixtures: Sequence[Fixture], cut: Cut, bit: Bit, heights: Heights, *, plunge: float
+    toolpath: Toolpath, fixtures: Sequence[Fixture], cut: Cut, bit: Bit, heights: Heights, *, recipe: Recipe
 ) -> tuple[Toolpath, tuple[Finding, ...]]:
     """The toolpath without what a fixture is in the way of, and a finding for each fixture that was.
 
-    Behind a fixture the bit goes down again at ``plunge``, mm/min."""
+    Behind a fixture the bit goes down again at the recipe's plunge feed."""
     if not fixtures or not len(toolpath):
         return toolpath, ()
+    plunge, stepover = recipe.plunge, recipe.stepover
     reach = max(bit.radius, bit.shank / 2) + GAP_MM
     zones = [shapely.buffer(outline_of(f), reach, quad_segs=8) for f in fixtures]
     tops = np.array([f.height + GAP_MM for f in fixtures])
-    hits = _rows_near(toolpath, zones, tops)
+    growth = _growth(toolpath, cut, bit, stepover)
+    hits = np.zeros(len(toolpath), dtype=bool)
+    for more in np.unique(growth):
+        hits |= (growth == more) & _rows_near(toolpath, _grown(zones, float(more)), tops)
     if not hits.any():
         return toolpath, ()
     if bit.kind in UNDERCUTS:
         k = int(np.flatnonzero(hits)[0])
         return empty_toolpath(cut.id, bit.id), (_in_slot(cut, toolpath.xyz[k]),)
-    builder = _Builder(toolpath, zones, tops, heights, plunge)
+    builder = _Builder(toolpath, zones, growth, tops, heights, cut, bit, plunge)
     builder.run(hits)
     made = builder.moves.toolpath(toolpath.cut, toolpath.bit, toolpath.marks)
-    found = []
-    for number, length in enumerate(builder.lost):
-        if length > 0.05:
-            f = fixtures[number]
-            found.append(
-                Finding(
-                    "into-clamp", Severity.STOP,
-                    f"'{cut.name}' would run into the {f.kind.value} at x {f.x:.0f}, y {f.y:.0f}; {length:.0f} mm of its path are "
-                    "left out there and the wood stays uncut.",
-                    fix=f"Move the {f.kind.value} or the shapes.", at=(f.x, f.y), subject=cut.id,
-                )
-            )  # fmt: skip
+    found = [
+        _told(cut, fixture, length, len(holes))
+        for fixture, length, holes in zip(fixtures, builder.lost, builder.plunges, strict=True)
+        if length > 0.05 or holes
+    ]
     return made, tuple(found)
+
+
+def _growth(toolpath: Toolpath, cut: Cut, bit: Bit, stepover: float) -> FloatArray:
+    """How much wider each move (n,) keeps away than the first pass does: where the passes before were lifted a later one would find solid
+    wood. Within an area every pass steps back a stepover, since it links its lines in ways of its own; a finishing pass its allowance."""
+    pass_no = toolpath.pass_no
+    if isinstance(cut, PocketCut | FacingCut):
+        # the way to a pass counts as that pass
+        following = np.where(pass_no > 0, np.arange(len(pass_no)), len(pass_no))
+        following = np.minimum.accumulate(following[::-1])[::-1]
+        of = np.where(following < len(pass_no), pass_no[np.minimum(following, len(pass_no) - 1)], pass_no.max())
+        return np.asarray((np.maximum(of, 1) - 1) * stepover * bit.diameter)
+    allowance = cut.finish if isinstance(cut, ProfileCut) else 0.0
+    if allowance <= 0:
+        return np.zeros(len(pass_no))
+    return np.where(pass_no == pass_no.max(), finishing_reach(allowance, bit.diameter), 0.0)
+
+
+def _grown(zones: list[Polygon], more: float) -> list[Polygon]:
+    return zones if more <= 0 else [shapely.buffer(zone, more, quad_segs=8) for zone in zones]
+
+
+def _told(cut: Cut, fixture: Fixture, length: float, holes: int) -> Finding:
+    """What is left out for the sake of one fixture."""
+    plunges = "a hole" if holes == 1 else f"{holes} holes"
+    along = f"{length:.0f} mm of its path"
+    what = f"{along} and {plunges}" if length > 0.05 and holes else plunges if holes else along
+    verb = "is" if what == "a hole" else "are"
+    return Finding(
+        "into-clamp", Severity.STOP,
+        f"'{cut.name}' would run into the {fixture.kind.value} at x {fixture.x:.0f}, y {fixture.y:.0f}; {what} {verb} "
+        "left out there and the wood stays uncut.",
+        fix=f"Move the {fixture.kind.value} or the shapes.", at=(fixture.x, fixture.y), subject=cut.id,
+    )  # fmt: skip
 
 
 def _rows_near(toolpath: Toolpath, zones: list[Polygon], tops: np.ndarray) -> BoolArray:
@@ -95,88 +131,107 @@ def _rows_near(toolpath: Toolpath, zones: list[Polygon], tops: np.ndarray) -> Bo
 
 
 class _Builder:
+    """Lays the moves again without what is in the way. ``lost`` is how much of the path each fixture costs, mm, and ``plunges`` where
+    the bit was to go straight down there."""
+
     def __init__(
-        self, toolpath: Toolpath, zones: list[Polygon], tops: np.ndarray, heights: Heights, plunge: float
-    ) -> None:
+        self, toolpath: Toolpath, zones: list[Polygon], growth: FloatArray, tops: np.ndarray, heights: Heights, cut: Cut,
+        bit: Bit, plunge: float,
+    ) -> None:  # fmt: skip
         self.moves = MoveList()
-        self.lost = [0.0] * len(zones)
+        self._growth = growth
+        self.lost = [0.0] * len(tops)
+        self.plunges: list[set[tuple[float, float]]] = [set() for _ in tops]
         self._path, self._zones, self._tops, self._heights = toolpath, zones, tops, heights
         self._plunge = plunge
+        # straight down behind a fixture only by a bit that can: others slope down along the way they go on
+        self._slope = None if bit.can_plunge else float(getattr(cut, "ramp_degrees", _SLOPE_DEGREES))
+        self._least_mm = LEAST_RAMP_DIAMETERS * bit.diameter
         self._is_up = False
 
     def run(self, hits: BoolArray) -> None:
-        n = len(self._path)
-        row = 0
+        pieces = list(self._pieces(hits))
+        k = 0
+        while k < len(pieces):
+            piece = pieces[k]
+            if piece is None:
+                self._lift()
+            elif self._is_up and not self._return_to(piece, pieces[k:]):
+                # no room to slope down before the next fixture: that stretch is left out too
+                nearest = int(np.argmin(shapely.distance(self._zones, shapely.points(piece.begin[:2]))))
+                while k < len(pieces) and (left := pieces[k]) is not None:
+                    d = np.diff(np.vstack((left.begin, left.xyz))[:, :2], axis=0)
+                    self.lost[nearest] += float(np.hypot(*d.T).sum())
+                    k += 1
+                continue
+            else:
+                self.moves.add(piece.xyz, piece.kind, piece.centre, piece.feed, piece.role, piece.pass_no)
+            k += 1
+
+    # ---- what stays
+
+    def _pieces(self, hits: BoolArray) -> Iterator[_Piece | None]:
+        """The moves that stay, in runs; None wherever the bit has to be lifted between them."""
+        n, row = len(self._path), 0
         while row < n:
             stop = row
             while stop < n and not hits[stop]:
                 stop += 1
             if stop > row:
-                self._take(row, stop)
+                yield from self._whole(row, stop)
                 row = stop
             if row < n:
-                self._clip(row)
+                yield from self._clipped(row)
                 row += 1
 
-    def _take(self, first: int, last: int) -> None:
-        """Rows as they are; after a gap the bit first comes down where they begin."""
+    def _whole(self, first: int, last: int) -> Iterator[_Piece]:
         path = self._path
-        if first > 0:
-            self._return_to(path.xyz[first - 1])
-        part = slice(first, last)
-        for chunk in _runs_of_pass(path.pass_no[part]):
-            rows = slice(first + chunk[0], first + chunk[1])
-            self.moves.add(
-                path.xyz[rows], path.kind[rows], path.centre[rows], path.feed[rows], path.role[rows],
-                int(path.pass_no[first + chunk[0]]),
+        for a, b in _runs_of_pass(path.pass_no[first:last]):
+            rows = slice(first + a, first + b)
+            begin = path.xyz[max(first + a - 1, 0)]
+            yield _Piece(
+                begin, path.xyz[rows], path.kind[rows], path.centre[rows], path.feed[rows], path.role[rows],
+                int(path.pass_no[first + a]),
             )  # fmt: skip
 
-    def _clip(self, row: int) -> None:
+    def _clipped(self, row: int) -> Iterator[_Piece | None]:
         """One move, without its parts inside zones."""
         path = self._path
         if row == 0:
-            begin = path.xyz[0]
-            self.moves.add_point((float(begin[0]), float(begin[1]), self._heights.travel), kind=Move.RAPID)
-            self._is_up = True
+            yield None
             return
         pair = slice(row - 1, row + 1)
         points, _ = straightened(path.xyz[pair], path.kind[pair], path.centre[pair], chord_tolerance_mm=0.005)
-        feed = float(path.feed[row])
         for a, b in zip(points[:-1], points[1:], strict=True):
-            self._clip_segment(a, b, int(path.kind[row]), feed, int(path.role[row]), int(path.pass_no[row]))
+            t = 0.0
+            for t0, t1 in self._inside(a, b, _grown(self._zones, float(self._growth[row]))):
+                if t0 > t + 1e-9:
+                    yield self._straight(row, a + (b - a) * t, a + (b - a) * t0)
+                yield None
+                t = max(t, t1)
+            if t < 1.0 - 1e-9:
+                yield self._straight(row, a + (b - a) * t, b)
 
-    def _clip_segment(self, a: np.ndarray, b: np.ndarray, kind: int, feed: float, role: int, pass_no: int) -> None:
-        inside = self._inside(a, b)
-        t = 0.0
-        for t0, t1 in inside:
-            if t0 > t + 1e-9:
-                self._go(a + (b - a) * t, a + (b - a) * t0, kind, feed, role, pass_no)
-            self._lift()
-            t = max(t, t1)
-        if t < 1.0 - 1e-9:
-            self._go(a + (b - a) * t, b, kind, feed, role, pass_no)
+    def _straight(self, row: int, a: np.ndarray, b: np.ndarray) -> _Piece:
+        path = self._path
+        kind = Move.RAPID if path.kind[row] == Move.RAPID else Move.LINE
+        return _Piece(
+            a, b[None, :], np.array([kind], dtype=np.uint8), np.zeros((1, 2)), path.feed[row : row + 1],
+            path.role[row : row + 1], int(path.pass_no[row]),
+        )  # fmt: skip
 
-    def _go(self, a: np.ndarray, b: np.ndarray, kind: int, feed: float, role: int, pass_no: int) -> None:
-        self._return_to(a)
-        is_rapid = kind == Move.RAPID
-        self.moves.add_point(
-            (float(b[0]), float(b[1]), float(b[2])),
-            kind=Move.RAPID if is_rapid else Move.LINE,
-            feed=feed,
-            role=Role(role),
-            pass_no=pass_no,
-        )
-
-    def _inside(self, a: np.ndarray, b: np.ndarray) -> list[tuple[float, float]]:
+    def _inside(self, a: np.ndarray, b: np.ndarray, zones: list[Polygon]) -> list[tuple[float, float]]:
         """Stretches of a straight move, as shares of it, that lie in a zone below its top."""
         out = []
         length = float(np.hypot(*(b - a)[:2]))
-        for number, (zone, top) in enumerate(zip(self._zones, self._tops, strict=True)):
+        for number, (zone, top) in enumerate(zip(zones, self._tops, strict=True)):
             if min(a[2], b[2]) >= top:
                 continue
             if length < 1e-9:
                 if zone.intersects(shapely.points(a[0], a[1])):
                     out.append((0.0, 1.0))
+                    if b[2] < 0 and b[2] < a[2]:
+                        self.plunges[number].add((round(float(b[0]), 3), round(float(b[1]), 3)))
                 continue
             line = shapely.linestrings([a[:2], b[:2]])
             for part in shapely.get_parts(shapely.intersection(zone, line)):
@@ -189,27 +244,98 @@ class _Builder:
                     self.lost[number] += float(np.ptp(shares)) * length
         return sorted(out)
 
+    # ---- up and down
+
     def _lift(self) -> None:
-        if self._is_up or self.moves.is_empty:
+        if self._is_up:
             return
-        x, y, z = self.moves.last
-        if z < self._heights.travel:
-            self.moves.add_point((x, y, self._heights.travel), kind=Move.RAPID, role=Role.LINK)
+        if self.moves.is_empty:
+            x, y, _ = (float(v) for v in self._path.xyz[0])
+            self.moves.add_point((x, y, self._heights.travel), kind=Move.RAPID)
+        else:
+            x, y, z = self.moves.last
+            if z < self._heights.travel:
+                self.moves.add_point((x, y, self._heights.travel), kind=Move.RAPID, role=Role.LINK)
         self._is_up = True
 
-    def _return_to(self, at: np.ndarray) -> None:
-        if not self._is_up:
-            return
-        x, y, z = (float(v) for v in at)
+    def _return_to(self, piece: _Piece, following: Sequence[_Piece | None]) -> bool:
+        """Down to where a piece begins. False where a bit that cannot plunge finds no room to slope down on."""
+        x, y, z = (float(v) for v in piece.begin)
         top = self._heights.travel
+        above = max(z, min(1.0, self._heights.hop))
+        slope: FloatArray | None = None
+        if z < min(above, 0.0) and self._slope is not None:
+            way = _way_on(following, at_most=above / np.tan(np.radians(self._slope)) + 40.0)
+            slope = _sloping(way, above, self._slope, least=self._least_mm)
+            if slope is None:
+                return False
         self.moves.add_point((x, y, top), kind=Move.RAPID, role=Role.LINK)
-        if z < top:
-            above = max(z, min(1.0, self._heights.hop))
-            if above < top:
-                self.moves.add_point((x, y, above), kind=Move.RAPID, role=Role.LINK)
-            if z < above:
-                self.moves.add_point((x, y, z), kind=Move.LINE, feed=self._plunge, role=Role.ENTRY)
+        if above < top:
+            self.moves.add_point((x, y, above), kind=Move.RAPID, role=Role.LINK)
+        if slope is not None:
+            n = len(slope)
+            speed = float(piece.feed[0]) if piece.kind[0] != Move.RAPID else self._plunge
+            d = np.diff(np.vstack(([[x, y, above]], slope)), axis=0)
+            length = np.linalg.norm(d, axis=1)
+            feed = np.where(
+                d[:, 2] < -1e-9, np.minimum(speed, self._plunge * length / np.maximum(-d[:, 2], 1e-9)), speed
+            )
+            self.moves.add(
+                slope, np.full(n, Move.LINE, dtype=np.uint8), np.zeros((n, 2)), feed,
+                np.full(n, Role.ENTRY, dtype=np.uint8), piece.pass_no,
+            )  # fmt: skip
+        elif z < above:
+            self.moves.add_point((x, y, z), kind=Move.LINE, feed=self._plunge, role=Role.ENTRY)
         self._is_up = False
+        return True
+
+
+class _Piece(msgspec.Struct, frozen=True, eq=False):
+    """Some moves that follow each other from ``begin``, as in a toolpath."""
+
+    begin: np.ndarray
+    xyz: np.ndarray
+    kind: np.ndarray
+    centre: np.ndarray
+    feed: np.ndarray
+    role: np.ndarray
+    pass_no: int
+
+
+def _way_on(following: Sequence[_Piece | None], *, at_most: float) -> FloatArray:
+    """Where the bit goes on from a piece's begin, points (n, 3), until it is lifted, goes straight up or down, or this far."""
+    first = following[0]
+    assert first is not None
+    out, gone = [first.begin], 0.0
+    for piece in following:
+        if piece is None:
+            break
+        xyz, kind = np.vstack((piece.begin, piece.xyz)), np.concatenate(([Move.LINE], piece.kind))
+        centre = np.vstack(([[0.0, 0.0]], piece.centre))
+        points, row = straightened(xyz, kind.astype(np.uint8), centre, chord_tolerance_mm=0.01)
+        for point, r in zip(points[1:], row[1:], strict=True):
+            step = float(np.hypot(*(point - out[-1])[:2]))
+            if kind[r] == Move.RAPID or (step < 1e-9 and abs(point[2] - out[-1][2]) > 1e-9):
+                return np.array(out)
+            out.append(point)
+            gone += step
+            if gone > at_most:
+                return np.array(out)
+    return np.array(out)
+
+
+def _sloping(way: FloatArray, above: float, degrees: float, *, least: float) -> FloatArray | None:
+    """To and fro along a way (n, 3) from the height ``above`` its begin down to it, points (m, 3); None where the way is too short."""
+    steps = np.hypot(*np.diff(way[:, :2], axis=0).T)
+    length = float(steps.sum())
+    if length < least:
+        return None
+    drop = above - float(way[0, 2])
+    turns = max(1, ceil(drop / np.tan(np.radians(degrees)) / (2 * length) - 1e-9))
+    order = np.concatenate([np.concatenate((np.arange(1, len(way)), np.arange(len(way) - 2, -1, -1)))] * turns)
+    gone = np.cumsum(np.concatenate([np.concatenate((steps, steps[::-1]))] * turns))
+    height = above - drop * gone / gone[-1]
+    return np.column_stack((way[order, :2], np.maximum(height, way[order, 2])))
 
 
 def _runs_of_pass(pass_no: np.ndarray) -> list[tuple[int, int]]:

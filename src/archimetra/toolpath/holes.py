@@ -181,22 +181,20 @@ class _Holes:
                     )
                 layer.circle(circle.at, -end, is_left=self._left, pass_no=turns)
             else:
-                self._widen(circle, radius, start, end)
+                self._widen(circle, radius, float(rings[number - 1]), start, end)
         # away from the wall before lifting: no mark on it
         inward = max(radius - 0.5, 0.0)
         layer.line(circle.at[0] + inward, circle.at[1], layer.at[2], pass_no=1)
         return True
 
-    def _widen(self, circle: Circle, radius: float, start: float, end: float) -> None:
-        """A ring beside what is open: down in passes, each once round."""
+    def _widen(self, circle: Circle, radius: float, inner: float, start: float, end: float) -> None:
+        """A ring outwards of the one of radius ``inner``, which is open: down there in passes, each out and once round."""
         layer = self._layer
         count = max(1, ceil((end - start) / self._task.recipe.depth_per_pass - 1e-9))
-        layer.down(-start - (end - start) / count, pass_no=1, is_open=True)
         for number in range(1, count + 1):
             z = -start - (end - start) * number / count
-            if number > 1:
-                layer.line(circle.at[0] + radius - 0.5, circle.at[1], layer.at[2], pass_no=number)
-                layer.down(z, pass_no=number, is_open=True)
+            layer.line(circle.at[0] + inner, circle.at[1], layer.at[2], pass_no=number)
+            layer.down(z, pass_no=number, is_open=True)
             layer.line(circle.at[0] + radius, circle.at[1], z, pass_no=number)
             layer.circle(circle.at, z, is_left=self._left, pass_no=number)
 

@@ -25,6 +25,7 @@ class LeadPath(msgspec.Struct, frozen=True, eq=False):
     centre: tuple[float, float] | None
     turns_left: bool
     length: float
+    is_in: bool
 
 
 def fit_lead(
@@ -52,7 +53,7 @@ def fit_lead(
             mid = None
         if is_clear(points[1:]).all():
             return LeadPath(
-                (float(far[0]), float(far[1])), (float(near[0]), float(near[1])), mid, waste_on_left, length
+                (float(far[0]), float(far[1])), (float(near[0]), float(near[1])), mid, waste_on_left, length, is_in
             )
     return None
 

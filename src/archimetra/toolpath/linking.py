@@ -49,18 +49,19 @@ class Links:
         layer.arrive(*goal)
         layer.down(z_above, pass_no=0, is_open=self.is_open)
 
-    def cut_round(self, track: Track, a: float, z: float, pass_no: int) -> None:
-        """Once round at height z, sloping down to it first from wherever the bit stands above it."""
+    def cut_round(self, track: Track, a: float, z: float, pass_no: int) -> float:
+        """Once round at height z, sloping down to it first from wherever the bit stands above it; the station it ends at."""
         layer = self._layer
         z_from = layer.at[2]
         ramp = ramp_length(z_from - z, self._degrees, track.length) if z_from > z + 1e-9 else 0.0
         if ramp == 0.0:
             self._level_round(track, a, z, pass_no)
-            return
+            return a
         lay_pass(
             layer.moves, track, a=a, b=a + ramp + track.length, z_from=z_from, z_to=z, ramp=ramp, lifts=no_lifts(track),
             feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
         )  # fmt: skip
+        return a + ramp + track.length
 
     def _level_round(self, track: Track, a: float, z: float, pass_no: int) -> None:
         """Once round at one height; every pass goes the same way round, so the way is worked out once."""

@@ -1,23 +1,28 @@
 """Corner overcut: the bit driven into inner corners until its edge touches the corner itself.
 
 Where the centre line turns sharply (angle b between the directions), the corner of the wood lies R / cos(b / 2) from the
-joint on the outer side of the turn; a bit that goes R (1 / cos(b / 2) - 1) that way just reaches it.
+joint on the outer side of the turn; a bit that goes R (1 / cos(b / 2) - 1) that way just reaches it. Where the drawn corner is
+rounded the wood begins nearer: the bit goes only as far that way as the drawn outline lies, and not at all where it follows the round.
 """
 
 from __future__ import annotations
 
 import numpy as np
+import shapely
+from shapely.geometry.base import BaseGeometry
 
-from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.geometry.path import Path
 from archimetra.geometry.segments import Kind
 
 SHARPER_THAN_DEGREES = 20.0
 SHARPEST_DEGREES = 160.0  # beyond it the corner is a needle, and the way into it long
+_LEAST_MM = 0.005  # shorter ways are not worth a stop
 
 
-def overcut(path: Path, *, bit_radius: float, keeps_right: bool) -> Path:
-    """``path`` (lines and arcs, closed) with a way out and back at every sharp joint that turns away from the kept wood."""
+def overcut(path: Path, *, bit_radius: float, keeps_right: bool, outline: BaseGeometry) -> Path:
+    """``path`` (lines and arcs, closed) with a way out and back at every sharp joint that turns away from the kept wood;
+    ``outline`` are the drawn lines beside it."""
     kinds, nodes, bulges = path.kinds, path.nodes, np.where(path.kinds == Kind.ARC, path.params[:, 0], 0.0)
     directions_in, directions_out = _directions(nodes, bulges)
     before = np.roll(directions_out, 1, axis=0)  # of the segment that ends at each node
@@ -30,18 +35,33 @@ def overcut(path: Path, *, bit_radius: float, keeps_right: bool) -> Path:
     sharp = (degrees > SHARPER_THAN_DEGREES) & (degrees < SHARPEST_DEGREES)
     if not sharp.any():
         return path
+    tips = _tips(nodes[:-1], before - directions_in, into, sharp, bit_radius, outline)
     out_nodes, out_bulges = [], list[float]()
     for k in range(len(kinds)):
         out_nodes.append(nodes[k])
-        if sharp[k]:
-            reach = bit_radius * (1 / np.cos(into[k] / 2) - 1)
-            away = before[k] - directions_in[k]
-            tip = nodes[k] + away / np.hypot(*away) * reach
-            out_nodes += [tip, nodes[k]]
+        if k in tips:
+            out_nodes += [tips[k], nodes[k]]
             out_bulges += [0.0, 0.0]
         out_bulges.append(float(bulges[k]))
     out_nodes.append(out_nodes[0])
     return Path.arcs(np.array(out_nodes), np.array(out_bulges), closed=True)
+
+
+def _tips(
+    nodes: FloatArray, away: FloatArray, into: FloatArray, sharp: BoolArray, radius: float, outline: BaseGeometry
+) -> dict[int, FloatArray]:
+    """For the joints that need it the place from which the bit's edge just touches the drawn outline."""
+    shapely.prepare(outline)
+    out: dict[int, FloatArray] = {}
+    for k in np.flatnonzero(sharp):
+        direction = away[k] / np.hypot(*away[k])
+        reach = radius / np.cos(into[k] / 2)
+        ray = shapely.linestrings(np.array((nodes[k], nodes[k] + direction * reach)))
+        met = shapely.intersection(ray, outline)
+        room = float(shapely.distance(met, shapely.points(nodes[k]))) if not met.is_empty else reach
+        if room - radius > _LEAST_MM:
+            out[int(k)] = nodes[k] + direction * (room - radius)
+    return out
 
 
 def _directions(nodes: FloatArray, bulges: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -10,7 +10,7 @@ from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.toolpath.moves import MoveList, Role
 from archimetra.toolpath.track import Track
 
-MOST_ROUNDS = 60  # of a line a ramp may take to get down
+MOST_ROUNDS = 200  # of a line a ramp may take to get down
 TAB_SLOPE = 1.0  # sloped tabs fall at 45 degrees
 
 
@@ -26,11 +26,28 @@ def ramp_length(drop: float, degrees: float, line: float = inf) -> float:
 
 
 class Lifts:
-    """Where the bit rises over tabs: spans (n, 2) of stations at ``top``, and slopes outside them where asked."""
+    """Where the bit rises over tabs: spans (n, 2) of stations at ``top``, and slopes outside them where asked, which fall by
+    ``fall`` mm a mm."""
 
-    def __init__(self, track: Track, spans: FloatArray, *, top: float, slope_length: float = 0.0) -> None:
-        self.spans, self.top, self.slope = spans, top, slope_length
+    def __init__(
+        self, track: Track, spans: FloatArray, *, top: float, slope_length: float = 0.0, fall: float = TAB_SLOPE
+    ) -> None:
+        self.spans, self.top, self.slope, self.fall = spans, top, slope_length, fall
         self._track = track
+
+    def lowest_at(self, station: float) -> float:
+        """How low the bit may go at a station of the track: on a tab its top, beside a sloped one the slope."""
+        if not len(self.spans):
+            return -inf
+        turns = (-self._track.length, 0.0, self._track.length) if self._track.is_closed else (0.0,)
+        spans = np.vstack([self.spans + turn for turn in turns])
+        gap = np.maximum(np.maximum(spans[:, 0] - station, station - spans[:, 1]), 0.0).min()
+        return float(self.top - gap * self.fall) if gap <= self.slope else -inf
+
+    def on_part(self, part: Track, first: float, last: float) -> Lifts:
+        """The lifts on the stretch of this track from station ``first`` to ``last``, which is the track ``part``."""
+        spans = spans_within(self.spans, first, last, self._track.length if self._track.is_closed else 0.0)
+        return Lifts(part, spans, top=self.top, slope_length=self.slope, fall=self.fall)
 
     def unrolled(self, a: float, b: float) -> FloatArray:
         """Spans for every turn that [a, b] touches, rising; an open track is walked to and fro."""
@@ -46,6 +63,15 @@ class Lifts:
 
 def no_lifts(track: Track) -> Lifts:
     return Lifts(track, np.zeros((0, 2)), top=0.0)
+
+
+def spans_within(spans: FloatArray, first: float, last: float, period: float) -> FloatArray:
+    """Of spans on a track those that meet the stretch from ``first`` to ``last``, in stations of that stretch; round the seam where a
+    ``period`` is given."""
+    turns = (-period, 0.0, period) if period > 0 else (0.0,)
+    every = np.vstack([spans + turn for turn in turns]).reshape(-1, 2)
+    every = every[(every[:, 1] > first) & (every[:, 0] < last)]
+    return np.clip(every[np.argsort(every[:, 0])], first, last) - first
 
 
 def lay_pass(
@@ -131,7 +157,7 @@ def _breaks(
                 ),
                 axis=1,
             )
-            low[:, column] = np.where(nearest <= slope + 1e-9, lifts.top - nearest / TAB_SLOPE, low[:, column])
+            low[:, column] = np.where(nearest <= slope + 1e-9, lifts.top - nearest * lifts.fall, low[:, column])
         on_slope = (low > -np.inf).all(axis=1)
         low[~on_slope] = -np.inf
         is_tab |= on_slope

@@ -17,7 +17,8 @@ from shapely.geometry import Polygon
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
-from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.arrays import BoolArray, FloatArray
+from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED, Bit, BitKind
 from archimetra.job.cut_parts import Entry, Lead, LeadKind, Pattern
@@ -31,6 +32,7 @@ from archimetra.toolpath.clearing import (
     covering_strokes,
     every_loop,
     fitting_strokes,
+    gap_to,
     loop_tree,
     raster_lines,
 )
@@ -44,13 +46,15 @@ from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths, ramp_length
 from archimetra.toolpath.pocket_area import PocketArea, pocket_area
 from archimetra.toolpath.pocket_rest import RestOfPocket, point_on
-from archimetra.toolpath.refusals import nothing_to_plan
+from archimetra.toolpath.refusals import nothing_to_plan, only_by_plunging
 from archimetra.toolpath.starts import choose_start
+from archimetra.toolpath.strokes import down_beside, finishing_reach, to_and_fro, unserved
 from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]
 MANY_LOOPS = 12  # of one level
+_SHORT_ROW = 1.0  # of the bit's diameter: too short to ramp down on
 ACROSS_DIAMETERS = 3.0  # how far a branch may be reached through solid wood
 
 
@@ -103,7 +107,8 @@ class _Pocket:
         self.findings: list[Finding] = []
         self._task, self._cut, self._bit, self._layer = task, cut, task.bit, layer
         self._area, self._region, self._clearance, self._progress = area, area.region, area.clearance, progress
-        self._first = area.inset + task.bit.radius + cut.wall_allowance
+        self._wall = area.inset + task.bit.radius  # the clearance at the finished wall, and before its allowance is off
+        self._first = self._wall + cut.wall_allowance
         self._step = stepover(cut, task.bit, task.recipe.stepover)
         self._depths = pocket_depths(cut, task.depth, task.recipe.depth_per_pass)
         self._right = walks_right(cut.direction, task.bit)
@@ -126,9 +131,16 @@ class _Pocket:
         )  # fmt: skip
         # where a floor is just as wide as the bit, a hair too narrow would cut into its slopes: that is the carving bit's
         strokes = fitting_strokes(self._clearance, radius=self._first) if self._area.inset == 0 else []
+        walls: list[Node] = []
+        if self._cut.wall_allowance > 0:
+            # the finishing pass goes where the ones before it found no room for its allowance, too
+            walls = loop_tree(self._clearance, first=self._wall, step=1e6, turn=not self._right)
+            if self._area.inset == 0:
+                strokes += fitting_strokes(self._clearance, radius=self._wall)
         if self._task.larger is not None:
             rest = RestOfPocket(
                 self._task, self._cut, self._layer, self._links, self._area, first=self._first, depths=self._depths,
+                slope=self._slope,
             )  # fmt: skip
             rest.run(roots, strokes, step)
             self.findings.extend(rest.findings)
@@ -148,10 +160,10 @@ class _Pocket:
         if self._area.inset > 0:
             self._tell_no_floor(roots)
         else:
-            plunged = self._plunges(roots, strokes)
-            self._tell_unreached(roots, strokes, plunged)
-        if self._cut.wall_allowance > 0:
-            self._walls()
+            plunged = self._plunges(roots + walls, strokes)
+            self._tell_unreached(roots + walls, strokes, plunged)
+        if walls:
+            self._walls(every_loop(walls), [loop.ring for loop in every_loop(roots)] + strokes)
 
     # ---- a connected piece of the area
 
@@ -315,7 +327,7 @@ class _Pocket:
             elif self._along_wall(root, begin, z, pass_no):
                 pass
             else:
-                self._ramp_on(line, z_above, z, pass_no)
+                self._ramp_on(root, line, z_above, z, pass_no)
             self._layer.line(*end, z, pass_no=pass_no)
             row_of = key[0]
         # the walls, whose loop covers what rows leave along them
@@ -338,6 +350,9 @@ class _Pocket:
                 if track not in self._turned:
                     self._turned[track] = track.reversed()
                 track, a, forward = self._turned[track], track.length - a, backward
+            layer.line(
+                *point_on(track, a), z, pass_no=pass_no
+            )  # onto the wall's own line: from beside it the first way is a chord
             lay_pass(
                 layer.moves, track, a=a, b=a + forward, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
                 feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
@@ -384,18 +399,21 @@ class _Pocket:
             lay_helix(layer, helix, z, degrees=cut.ramp_degrees, is_left=self._right, pass_no=pass_no)
             layer.line(*begin, z, pass_no=pass_no)
         else:
-            self._ramp_on(line, z_above, z, pass_no)
+            self._ramp_on(root, line, z_above, z, pass_no)
         return True
 
-    def _ramp_on(self, line: FloatArray, z_above: float, z: float, pass_no: int) -> None:
-        """Down along a straight stretch, to and fro, ending where it begins."""
+    def _ramp_on(self, root: Node, line: FloatArray, z_above: float, z: float, pass_no: int) -> None:
+        """Down to where a row begins: along the row to and fro, along the wall where the row is short, or straight down."""
         layer = self._layer
         begin, end = (float(line[0, 0]), float(line[0, 1])), (float(line[1, 0]), float(line[1, 1]))
-        self._links.transit(begin, z_above)
-        length = float(np.hypot(*(line[1] - line[0])))
-        if self._cut.entry is Entry.PLUNGE and self._bit.can_plunge:
+        if self._slope is None:
+            self._links.transit(begin, z_above)
             layer.down(z, pass_no=pass_no)
             return
+        length = float(np.hypot(*(line[1] - line[0])))
+        if length < _SHORT_ROW * self._bit.diameter and self._ramp_by_wall(root, begin, z_above, z, pass_no):
+            return
+        self._links.transit(begin, z_above)
         ramp = ramp_length(layer.at[2] - z, self._cut.ramp_degrees, length)
         turns = max(1, int(np.ceil(ramp / max(2 * length, 1e-6) - 1e-9)))
         z_from = layer.at[2]
@@ -404,27 +422,36 @@ class _Pocket:
             layer.line(*end, half, pass_no=pass_no, role=Role.ENTRY)
             layer.line(*begin, z_from + (z - z_from) * (turn + 1) / turns, pass_no=pass_no, role=Role.ENTRY)
 
+    def _ramp_by_wall(self, root: Node, goal: tuple[float, float], z_above: float, z: float, pass_no: int) -> bool:
+        """Down along the wall to a row's begin, which lies at it. Under the slope the wall's own loop takes what stands."""
+        for loop in root.loops:
+            track = loop.track
+            station, gap = track.near(np.array(goal))
+            if gap > 0.05 or track.length < self._bit.diameter:
+                continue
+            ramp = ramp_length(z_above - z, self._cut.ramp_degrees, track.length)
+            first = station - ramp
+            self._links.transit(point_on(track, first), z_above)
+            lay_pass(
+                self._layer.moves, track, a=first, b=station, z_from=self._layer.at[2], z_to=z, ramp=ramp,
+                lifts=no_lifts(track), feed=self._layer.feed, plunge=self._layer.plunge, pass_no=pass_no,
+            )  # fmt: skip
+            self._layer.line(*goal, z, pass_no=pass_no)
+            return True
+        return False
+
     # ---- as wide as the bit
 
     def _slot(self, line: FloatArray) -> None:
         """To and fro along a stretch that is just as wide as the bit."""
-        layer = self._layer
         track = Track(fit_arcs(line, tolerance_mm=0.002, closed=False))
-        layer.arrive(*point_on(track, 0.0))
-        a, z = 0.0, -self._cut.start_depth
-        layer.down(z, pass_no=1)
-        ramps = self._cut.entry is not Entry.PLUNGE or not self._bit.can_plunge
-        for pass_no, depth in enumerate(self._depths, 1):
-            z_to = -float(depth)
-            ramp = ramp_length(z - z_to, self._cut.ramp_degrees, track.length) if ramps else 0.0
-            end = np.ceil((a + ramp) / track.length - 1e-9) * track.length if ramp else a + track.length
-            if ramp:
-                end = max(end, a + track.length) + track.length
-            lay_pass(
-                layer.moves, track, a=a, b=float(end), z_from=z, z_to=z_to, ramp=ramp, lifts=no_lifts(track),
-                feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
-            )  # fmt: skip
-            a, z = float(end), z_to
+        to_and_fro(self._layer, track, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope)
+
+    @property
+    def _slope(self) -> float | None:
+        """At how many degrees the bit goes down along a line; None where it goes straight down."""
+        plunges = self._cut.entry is Entry.PLUNGE and self._bit.can_plunge
+        return None if plunges else self._cut.ramp_degrees
 
     def _plunges(self, roots: list[Node], strokes: list[FloatArray]) -> list[tuple[float, float]]:
         """Round areas of the bit's own size: straight down."""
@@ -435,9 +462,12 @@ class _Pocket:
             if any(_touches(polygon, line) for line in strokes):
                 continue
             deepest = self._clearance.deepest(polygon)
-            if deepest is None or deepest.clearance < self._first - JUST_FITS_MM:
+            if deepest is None or deepest.clearance < self._wall - JUST_FITS_MM:
                 continue
             out.append(deepest.at)
+            if not self._bit.can_plunge:
+                self.findings.append(only_by_plunging(self._cut, self._bit, deepest.at))
+                continue
             layer = self._layer
             layer.arrive(*deepest.at)
             for pass_no, depth in enumerate(self._depths, 1):
@@ -478,32 +508,53 @@ class _Pocket:
 
     # ---- walls
 
-    def _walls(self) -> None:
-        """One pass of full depth along the walls, taking off their allowance."""
+    def _walls(self, loops: list[Loop], cleared: list[FloatArray]) -> None:
+        """One pass of full depth along the walls, taking off their allowance. What the passes before did not come near, for want
+        of room for the allowance, is gone along in passes first."""
         cut, layer = self._cut, self._layer
         z, pass_no = -float(self._depths[-1]), len(self._depths) + 1
         feed = cut.finish_feed or layer.feed
-        nodes = loop_tree(self._clearance, first=self._area.inset + self._bit.radius, step=1e6, turn=not self._right)
-        loops = every_loop(nodes)
-        if not loops:
-            return
+        limit = finishing_reach(cut.wall_allowance, self._bit.diameter)
+        field = SegmentField(cleared, reach_mm=limit + 1.0) if cleared else None
+
+        def is_opened(points: FloatArray) -> BoolArray:
+            """Where the bit may stand and finds no more than the allowance."""
+            if field is None:
+                return np.zeros(len(points), dtype=bool)
+            near = field.gaps(np.ascontiguousarray(points)) <= limit
+            if not near.all():
+                near |= self._stands(points, self._first)
+            return near & self._stands(points, self._wall)
+
         starts = np.array([point_on(loop.track, 0.0) for loop in loops])
         lead = Lead(kind=LeadKind.ARC, length=max(2.0, self._bit.radius))
         for k in inside_first(starts, np.full(len(loops), -1)):
             loop = loops[k]
             track = loop.track
+            missed = unserved(track, cleared, limit=limit, overlap=self._bit.radius)
+            if missed and missed[0][1] - missed[0][0] >= track.length - 1e-9:
+                self._round_in_passes(track)
+                continue
+            for first, last in missed:
+                to_and_fro(
+                    layer, track.part(first, last), self._depths, start=cut.start_depth, ramp_degrees=self._slope
+                )
             a = choose_start(track, np.zeros((0, 2)), bit_diameter=self._bit.diameter).station
             b = a + track.length
             ways = [
                 fit_lead(
                     lead, track.points(np.array([s]))[0], track.tangents_at(np.array([s]))[0],
-                    waste_on_left=self._right, is_in=is_in, is_clear=lambda points: self._links.may_stand(points, self._area.inset + self._bit.radius),
+                    waste_on_left=self._right, is_in=is_in, is_clear=is_opened,
                 )
                 for s, is_in in ((a, True), (b, False))
             ]  # fmt: skip
             way_in, way_out = ways
-            layer.arrive(*(way_in.far if way_in is not None else point_on(track, a)))
-            layer.down(z, pass_no=pass_no, is_open=way_in is not None)
+            begin = way_in.far if way_in is not None else point_on(track, a)
+            if way_in is not None and self._links.is_clear(begin, begin, self._first):
+                layer.arrive(*begin)
+                layer.down(z, pass_no=pass_no, is_open=True)
+            else:  # without a lead, or with one shortened so far that it begins over what is left of the allowance
+                down_beside(layer, begin, z, cleared, within=limit, pass_no=pass_no, feed=feed)
             if way_in is not None:
                 lay_lead(layer, way_in, is_in=True, pass_no=pass_no, feed=feed)
             lay_pass(
@@ -512,6 +563,22 @@ class _Pocket:
             )  # fmt: skip
             if way_out is not None:
                 lay_lead(layer, way_out, is_in=False, pass_no=pass_no, feed=feed)
+
+    def _stands(self, points: FloatArray, clearance: float) -> BoolArray:
+        """Which points (n, 2) have this much clearance."""
+        return np.array([self._links.is_clear(p, p, clearance) for p in points], dtype=bool)
+
+    def _round_in_passes(self, track: Track) -> None:
+        """Round a loop nothing has come near, pass by pass."""
+        layer = self._layer
+        layer.arrive(*point_on(track, 0.0))
+        layer.down(-self._cut.start_depth, pass_no=1)
+        station = 0.0
+        for pass_no, depth in enumerate(self._depths, 1):
+            z = -float(depth)
+            if self._slope is None:
+                layer.down(z, pass_no=pass_no)
+            station = self._links.cut_round(track, station, z, pass_no)
 
     # ---- shared
 
@@ -555,7 +622,7 @@ def _nearest_first(roots: list[Node]) -> list[Node]:
 
 
 def _lies_in(line: FloatArray, root: Node) -> bool:
-    return bool(root.border.distance(shapely.points(line[len(line) // 2])) < 0.02)
+    return gap_to(root, shapely.points(line[len(line) // 2])) < 0.02
 
 
 def _in_reach_order(strokes: list[FloatArray], at: tuple[float, float, float]) -> list[FloatArray]:

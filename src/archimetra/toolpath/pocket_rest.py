@@ -13,8 +13,9 @@ from shapely.geometry import LineString
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.morphology import filled
 from archimetra.geometry.path import Path
-from archimetra.geometry.region import Region, line_parts, polygons_of
+from archimetra.geometry.region import EMPTY, Region, line_parts, polygons_of
 from archimetra.job.cuts import PocketCut
 from archimetra.toolpath.clearing import INNER_FIT_MM, Loop, Node, covering_strokes, every_loop
 from archimetra.toolpath.contours import walks_right
@@ -24,6 +25,7 @@ from archimetra.toolpath.moves import Role
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import lay_pass, no_lifts
 from archimetra.toolpath.pocket_area import PocketArea, left_by
+from archimetra.toolpath.strokes import to_and_fro
 from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
@@ -40,11 +42,14 @@ class RestOfPocket:
 
     def __init__(
         self, task: Task, cut: PocketCut, layer: Layer, links: Links, area: PocketArea, *, first: float, depths: FloatArray,
+        slope: float | None,
     ) -> None:  # fmt: skip
+        """``slope`` is at how many degrees the bit goes down into wood, None straight down."""
         self.findings: list[Finding] = []
         self._task, self._cut, self._bit, self._layer, self._links = task, cut, task.bit, layer, links
         self._area, self._clearance, self._first, self._depths = area, area.clearance, first, depths
-        self._right = walks_right(cut.direction, task.bit)
+        self._right, self._slope = walks_right(cut.direction, task.bit), slope
+        self._reached: Region | None = None  # by the centre of the larger bit
 
     def run(self, roots: list[Node], strokes: list[FloatArray], step: float) -> None:
         larger = self._task.larger
@@ -112,6 +117,12 @@ class RestOfPocket:
                 else:
                     self._links.transit(goal, z_above)
                     if not track.is_closed:
+                        if self._slope is not None and not self._is_open_at(goal):
+                            to_and_fro(
+                                layer, track, [-z], start=-z_above, ramp_degrees=self._slope, first_pass=pass_no,
+                                arrives=False,
+                            )  # fmt: skip
+                            continue
                         layer.down(z, pass_no=pass_no)
                 if track.is_closed:
                     self._links.cut_round(track, station, z, pass_no)
@@ -122,6 +133,16 @@ class RestOfPocket:
                     )  # fmt: skip
             z_above = z
             self._links.is_open = True
+
+    def _is_open_at(self, place: tuple[float, float]) -> bool:
+        """Whether the larger bit has cleared all this one covers there."""
+        larger = self._task.larger
+        assert larger is not None
+        if self._reached is None:
+            rings = [path.flatten(0.01) for path in self._clearance.offsets(self._area.inset + larger.radius)]
+            self._reached = filled(rings) if rings else EMPTY
+        gap = float(shapely.distance(self._reached, shapely.points(place))) if not self._reached.is_empty else np.inf
+        return bool(gap <= larger.radius - self._bit.radius + 0.02)
 
 
 def point_on(track: Track, station: float) -> tuple[float, float]:

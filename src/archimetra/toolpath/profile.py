@@ -1,50 +1,68 @@
 """Profile: along outlines, outside, inside or on the line, in passes, with tabs, leads and ramps.
 
-Stages: contours beside the outlines (``contours``), their running order (``order``), and for each its direction, tabs
-(``tabs``), start (``starts``), leads (``leads``) and passes (``passes``), then the last pass of a finishing allowance.
+Stages: contours beside the outlines (``contours``), the marks that belong to each (``outlines``), their running order (``order``), and for
+each its tabs (``tabs``), start (``starts``), leads (``leads``) and passes (``passes``), then the last pass of a finishing allowance.
+
+No move takes more than a pass: with leads every pass begins and ends at the same places, so that each lead lies in the one before it;
+what a finishing pass meets beyond its allowance (leads, corners, narrow places the passes before did not fit into) is cut in passes first.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from math import radians, tan
 
+import msgspec
 import numpy as np
 import shapely
 
 from archimetra.base.findings import Finding, Severity
-from archimetra.geometry.arrays import BoolArray, FloatArray
-from archimetra.geometry.distance import SegmentField
+from archimetra.geometry.arrays import FloatArray, IntArray
 from archimetra.geometry.path import Path
-from archimetra.geometry.region import ring_paths
-from archimetra.job.cut_parts import Entry, LeadKind, Mark, Side
+from archimetra.job.cut_parts import Entry, LeadKind, Side
 from archimetra.job.cuts import ProfileCut
-from archimetra.job.ids import ShapeId
-from archimetra.job.shapes import Shape
 from archimetra.toolpath.contours import (
     Contour,
     Contours,
     contours_of,
-    kept_region,
     no_area,
-    parents_of,
-    walks_right,
 )
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.leads import LeadPath, fit_lead, lay_lead
 from archimetra.toolpath.moves import MarkKind, PathMark, Role, Toolpath
 from archimetra.toolpath.order import inside_first
+from archimetra.toolpath.outlines import Outlines, stations_of
 from archimetra.toolpath.overcut import overcut
-from archimetra.toolpath.passes import MOST_ROUNDS, TAB_SLOPE, Lifts, lay_pass, no_lifts, pass_depths, ramp_length
-from archimetra.toolpath.refusals import nothing_to_plan
-from archimetra.toolpath.shared_edges import contours_cut_once
+from archimetra.toolpath.passes import (
+    MOST_ROUNDS,
+    TAB_SLOPE,
+    Lifts,
+    lay_pass,
+    no_lifts,
+    pass_depths,
+    ramp_length,
+)
+from archimetra.toolpath.refusals import nothing_to_plan, only_by_plunging
+from archimetra.toolpath.shared_edges import contours_sharing
 from archimetra.toolpath.starts import choose_start
+from archimetra.toolpath.strokes import down_beside, finishing_reach, to_and_fro, unserved
 from archimetra.toolpath.tabs import spans_at, tab_spans
 from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]  # share done, 0 to 1; raises CancelledError to stop
-_ROOM_SLACK_MM = 0.004  # a lead may come this much nearer than the contour itself keeps
-_MARK_REACH = 0.51  # of the bit's diameter and this many mm more: how near a contour lies to its shape's outline
+NOWHERE: FloatArray = np.zeros((0, 2))
+
+
+class Line(msgspec.Struct, frozen=True, eq=False):
+    """A contour with the places (n, 2) of the tabs and starts set by hand on it."""
+
+    contour: Contour
+    tabs: FloatArray = NOWHERE
+    starts: FloatArray = NOWHERE
+
+    def reversed(self) -> Line:
+        return Line(_reversed(self.contour), self.tabs, self.starts)
 
 
 def plan_profile(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
@@ -62,9 +80,11 @@ def plan_profile(task: Task, progress: Progress = lambda share: None) -> tuple[T
             findings.extend(f for f in last.findings if f.code not in {g.code for g in found.findings})
         if not found.contours and (last is None or not last.contours) and not findings:
             findings.append(no_area(cut))
-        for number, (contour, finish) in enumerate(_paired(planner.ordered(found), last)):
+        planner.passed = [contour.ring for contour in found.contours if contour.path is not None]
+        finishing = planner.lines(last.contours) if last is not None else None
+        for number, (line, finish) in enumerate(_paired(planner.ordered(found), finishing)):
             progress(0.5 + 0.5 * number / max(1, len(found.contours)))
-            planner.contour(contour, finish)
+            planner.line(line, finish)
         findings.extend(planner.findings)
     planner.layer.leave()
     return planner.layer.moves.toolpath(cut.id, bit.id, tuple(planner.marks)), tuple(findings)
@@ -74,92 +94,123 @@ def _contours(task: Task, cut: ProfileCut) -> Contours:
     extra = cut.finish if cut.side is not Side.ON else 0.0
     if cut.shares_edges and cut.side is Side.OUTSIDE:
         told = contours_of(task.shapes, cut, task.bit, extra=extra).findings
-        once = contours_cut_once(
-            kept_region(task.shapes), reach=task.bit.radius + extra, keeps_right=walks_right(cut.direction, task.bit)
-        )
-        return Contours(tuple(once), parents_of(once), told)
+        return contours_sharing(task.shapes, cut, task.bit, extra=extra, told=told)
     return contours_of(task.shapes, cut, task.bit, extra=extra)
 
 
-def _paired(rough: list[Contour], last: Contours | None) -> list[tuple[Contour, list[Contour]]]:
+def _paired(rough: list[Line], last: list[Line] | None) -> list[tuple[Line, list[Line]]]:
     """Each rough contour with the finishing contours that run along it; what only the finish reaches is cut by itself."""
     if last is None:
-        return [(contour, []) for contour in rough]
-    lines = [contour for contour in rough if contour.path is not None]
-    groups: list[list[Contour]] = [[] for _ in rough]
+        return [(line, []) for line in rough]
+    where = [k for k, line in enumerate(rough) if line.contour.path is not None]
+    groups: list[list[Line]] = [[] for _ in rough]
     alone = []
-    tree = shapely.STRtree([shapely.linestrings(contour.ring) for contour in lines])
-    where = [rough.index(contour) for contour in lines]
-    for contour in last.contours:
-        if contour.path is None or not lines:
-            alone.append((contour, list[Contour]()))
+    tree = shapely.STRtree([shapely.linestrings(rough[k].contour.ring) for k in where])
+    for line in last:
+        if line.contour.path is None or not where:
+            alone.append((line, list[Line]()))
             continue
-        nearest = tree.nearest(shapely.points(contour.ring[len(contour.ring) // 2]))
+        ring = line.contour.ring
+        nearest = tree.nearest(shapely.points(ring[len(ring) // 2]))
         assert nearest is not None
-        groups[where[int(nearest)]].append(contour)
+        groups[where[int(nearest)]].append(line)
     return [*zip(rough, groups, strict=True), *alone]
 
 
 class _Profile:
-    """Lays one contour after the other."""
+    """Lays one contour after the other. ``passed`` are the lines (n, 2) the rough passes follow."""
 
     def __init__(self, task: Task, cut: ProfileCut) -> None:
         self.layer = Layer(task)
         self.findings: list[Finding] = []
         self.marks: list[PathMark] = []
+        self.passed: list[FloatArray] = []
         self._task, self._cut, self._bit = task, cut, task.bit
         self._depths = pass_depths(cut.start_depth, max(task.depth, cut.start_depth), task.recipe.depth_per_pass)
         has_skin = cut.goes_through and cut.skin > 0
         self._has_tabs = cut.tabs.is_wanted and cut.is_through(task.sheet) and not has_skin
         self._tab_top = cut.tabs.thickness - task.sheet.thinnest
-        self._outlines = _Outlines(task)
-        self._leads_lost = 0
+        self._outlines = Outlines(task)
 
-    def ordered(self, found: Contours) -> list[Contour]:
-        contours = [self._directed(contour) for contour in found.contours]
-        if not contours:
+    # ---- which contours, in which order
+
+    def lines(self, contours: Sequence[Contour]) -> list[Line]:
+        """The contours with the marks set on them, those the other way round that a mark asks for."""
+        cut, outlines = self._cut, self._outlines
+        tabs, starts = outlines.marks_of(contours, cut.tabs.by_hand), outlines.marks_of(contours, cut.starts)
+        turns = outlines.marks_of(contours, cut.turned)
+        lines = [Line(*given) for given in zip(contours, tabs, starts, strict=True)]
+        return [line.reversed() if len(turn) % 2 else line for line, turn in zip(lines, turns, strict=True)]
+
+    def ordered(self, found: Contours) -> list[Line]:
+        lines = self.lines(found.contours)
+        if not lines:
             return []
+        contours = [line.contour for line in lines]
         if self._cut.keeps_order:
-            rank = {shape.id: n for n, shape in enumerate(self._task.shapes)}
-            keys = [rank.get(self._outlines.shape_at(contour.at), len(rank)) for contour in contours]
-            return [contours[k] for k in sorted(range(len(contours)), key=lambda k: keys[k])]
+            return [lines[k] for k in self._kept_order(contours, found)]
         starts = np.array([contour.at for contour in contours])
         ends = np.array([contour.ring[-1] for contour in contours])
         is_open = np.array([contour.path is not None and not contour.path.closed for contour in contours])
         free = is_open & np.array([contour.keeps_right is None for contour in contours])
         ends[~is_open] = starts[~is_open]
         order = inside_first(starts, found.parent, ends=ends, can_turn=free)
-        return [contours[k] if k >= 0 else _reversed(contours[~k]) for k in order]
+        return [lines[k] if k >= 0 else lines[~k].reversed() for k in order]
 
-    def _directed(self, contour: Contour) -> Contour:
-        """The contour, the other way round where a mark asks for it."""
-        if contour.path is None or not self._cut.turned:
-            return contour
-        hits = self._marks_on(Track(contour.path), self._cut.turned)
-        return _reversed(contour) if len(hits) % 2 else contour
+    def _kept_order(self, contours: list[Contour], found: Contours) -> list[int]:
+        """As the shapes stand in the cut; of one shape the inner contours first. Told where that frees a part too early."""
+        rank = {shape.id: n for n, shape in enumerate(self._task.shapes)}
+        depth = [_depth(found.parent, k) for k in range(len(contours))]
+        keys = [
+            (rank.get(self._outlines.shape_at(contour.at), len(rank)), -depth[k]) for k, contour in enumerate(contours)
+        ]
+        order = sorted(range(len(contours)), key=lambda k: keys[k])
+        place = {k: n for n, k in enumerate(order)}
+        late = [k for k in order if found.parent[k] >= 0 and place[int(found.parent[k])] < place[k]]
+        if late:
+            self.findings.append(
+                Finding(
+                    "order-kept", Severity.CAUTION,
+                    f"'{self._cut.name}' keeps the order of its shapes and cuts an outline before {len(late)} "
+                    f"contour{'s' if len(late) > 1 else ''} inside it, when the part may have moved.",
+                    fix="Let the order follow by itself, or put what is inside first.", at=contours[late[0]].at,
+                    subject=self._cut.id,
+                )
+            )  # fmt: skip
+        return order
 
-    def contour(self, contour: Contour, finish: list[Contour]) -> None:
+    def line(self, line: Line, finish: list[Line]) -> None:
+        contour = line.contour
         if contour.path is None:
             self._plunges(contour.at)
             return
         track = Track(contour.path)
         if not len(track):
             return
+        if self._cannot_enter(track):
+            self.findings.append(only_by_plunging(self._cut, self._bit, contour.at))
+            return
         if contour.path.closed:
-            edge = finish[0] if len(finish) == 1 else contour
-            centres = self._tabs_on(edge)
-            self._closed(contour, centres, self._depths, is_last=not finish)
-            deepest = self._depths[-1:]
+            centres = self._tabs_on(finish[0] if len(finish) == 1 else line)
+            self._closed(line, centres, self._depths, is_last=not finish)
             for each in finish:
-                self._closed(self._directed(each), centres, deepest, is_last=True, is_finish=True)
+                self._closed(each, centres, self._depths[-1:], is_last=True, is_finish=True)
         else:
-            self._open(contour, track, self._depths)
+            centres = self._tabs_on(line)
+            self._open(line, centres)
             for each in finish:
-                if each.path is not None:
-                    self._open(each, Track(each.path), self._depths[-1:])
+                if each.contour.path is not None:
+                    self._finish_open(Track(each.contour.path), centres)
+
+    def _cannot_enter(self, track: Track) -> bool:
+        """A line so short that a ramp along it would be a plunge, and a bit that does not plunge."""
+        return not self._bit.can_plunge and track.length < 0.3 * self._bit.diameter
 
     def _plunges(self, at: tuple[float, float]) -> None:
         """A hole of the bit's own size: down in steps, up between them to clear the chips."""
+        if not self._bit.can_plunge:
+            self.findings.append(only_by_plunging(self._cut, self._bit, at))
+            return
         layer = self.layer
         layer.arrive(*at)
         for number, depth in enumerate(self._depths, 1):
@@ -170,15 +221,17 @@ class _Profile:
 
     # ---- closed contours
 
-    def _tabs_on(self, contour: Contour) -> FloatArray:
-        """Middles (n, 2) of the tabs on a closed contour, on its own line."""
+    def _tabs_on(self, line: Line) -> FloatArray:
+        """Middles (n, 2) of the tabs on a contour, on its own line."""
+        contour = line.contour
         if not self._has_tabs or contour.path is None:
             return np.zeros((0, 2))
         track, tabs, diameter = Track(contour.path), self._cut.tabs, self._bit.diameter
         shape = self._outlines.shape_at(contour.at)
-        by_hand = self._marks_on(track, tabs.by_hand)
+        by_hand = stations_of(track, line.tabs)
         if len(by_hand):
             spans = spans_at(track, by_hand, tabs, bit_diameter=diameter)
+            self._tell_by_hand(track, len(by_hand), len(spans))
         else:
             count = next((own.count for own in self._cut.tabs_of if own.shape == shape), None)
             placed = tab_spans(track, tabs, bit_diameter=diameter, count=count, forbidden=self._outlines.zone_test())
@@ -193,71 +246,149 @@ class _Profile:
         return np.asarray(middles)
 
     def _closed(
-        self, contour: Contour, tab_centres: FloatArray, depths: FloatArray, *, is_last: bool, is_finish: bool = False
+        self, line: Line, tab_centres: FloatArray, depths: FloatArray, *, is_last: bool, is_finish: bool = False
     ) -> None:
+        contour, cut, layer = line.contour, self._cut, self.layer
         assert contour.path is not None
-        cut, layer = self._cut, self.layer
         path = contour.path
         if cut.overcut and contour.keeps_right is not None and is_last:
-            path = overcut(path, bit_radius=self._bit.radius, keeps_right=contour.keeps_right)
+            path = overcut(
+                path, bit_radius=self._bit.radius, keeps_right=contour.keeps_right, outline=self._outlines.edge
+            )
         track = Track(path)
-        spans = np.zeros((0, 2))
-        if len(tab_centres):
-            stations, _ = track.nearest(tab_centres)
-            spans = spans_at(track, stations, cut.tabs, bit_diameter=self._bit.diameter)
-        lifts = self._lifts(track, spans, float(depths[-1]))
-        a = self._start(track, contour, spans, tell=is_last)
-        feed = self.layer.feed if not is_finish else min(cut.finish_feed or layer.feed, 50_000.0)
-        lead_in, lead_out = self._leads(track, contour, a)
-        z = -cut.start_depth
-        spiral = cut.entry is Entry.SPIRAL and not is_finish and lead_in is None
-        begin = lead_in.far if lead_in is not None else self._point(track, a)
-        layer.arrive(*begin)
+        lifts = self._lifts_at(track, tab_centres)
+        a = self._start(track, line, lifts.spans + np.array((-lifts.slope, lifts.slope)), tell=is_last)
         if is_finish:
-            # beside wood that is gone down to a skin as thick as the allowance: straight down in what is open
-            layer.down(-float(depths[-1]), pass_no=len(self._depths) + 1, is_open=lead_in is not None)
+            self._reach(track, lifts)
+            ramp = 0.0
+        elif cut.entry is Entry.SPIRAL:
+            per_turn = track.length * tan(radians(cut.ramp_degrees))
+            steps = min(self._task.recipe.depth_per_pass, max(per_turn, 0.01))
+            depths = pass_depths(cut.start_depth, float(depths[-1]), steps)
+            ramp = track.length
         else:
-            layer.down(z, pass_no=1)
-        for number, depth in enumerate(depths, 1):
-            pass_no = number + (len(self._depths) if is_finish else 0)
+            ramp = self._ramp(float(depths[0]) - cut.start_depth, track)
+        is_spiral = cut.entry is Entry.SPIRAL and not is_finish
+        end = a + (0.0 if is_spiral else ramp) + track.length + cut.overlap
+        lead_in, lead_out = self._leads(track, contour, a, end)
+        if lead_in is not None and (is_finish or not self._bit.can_plunge):
+            self._open_lead(lead_in)
+        if (is_finish or is_spiral) and lead_out is not None:
+            self._open_lead(lead_out)
+        feed = (cut.finish_feed or layer.feed) if is_finish else layer.feed
+        first_pass = len(self._depths) + 1 if is_finish else 1
+        if is_finish and lead_in is None:
+            self._down_beside(self._point(track, a), first_pass, feed, above=lifts.lowest_at(a))
+        else:
+            layer.arrive(*(lead_in.far if lead_in is not None else self._point(track, a)))
+            layer.down(-float(depths[-1]) if is_finish else -cut.start_depth, pass_no=first_pass, is_open=is_finish)
+        if is_spiral:
+            if lead_in is not None:
+                lay_lead(layer, lead_in, is_in=True, pass_no=1, feed=feed)
+            self._spiral(track, lifts, a, depths)
+            if lead_out is not None and layer.at[2] <= -float(depths[-1]) + 1e-9:
+                lay_lead(layer, lead_out, is_in=False, pass_no=len(depths), feed=feed)
+        elif lead_in is None and lead_out is None:
+            self._passes(track, lifts, a, depths, feed, first_pass)
+        else:
+            self._led_passes(track, contour, lifts, a, depths, ramp, (lead_in, lead_out), feed, first_pass)
+
+    def _passes(self, track: Track, lifts: Lifts, a: float, depths: FloatArray, feed: float, first_pass: int) -> None:
+        """Round and round: each pass begins where the last one ended."""
+        layer, cut = self.layer, self._cut
+        z = layer.at[2]
+        for pass_no, depth in enumerate(depths, first_pass):
+            z_to, is_deepest = -float(depth), depth == depths[-1]
+            ramp = self._ramp(z - z_to, track)
+            z_from = layer.at[2]
+            b = a + (ramp if z_from > z_to else 0.0) + track.length + (cut.overlap if is_deepest else 0.0)
+            lay_pass(
+                layer.moves, track, a=a, b=b, z_from=z_from, z_to=z_to, ramp=ramp if z_from > z_to else 0.0, lifts=lifts,
+                feed=feed, plunge=layer.plunge, pass_no=pass_no,
+            )  # fmt: skip
+            a, z = b, z_to
+
+    def _spiral(self, track: Track, lifts: Lifts, a: float, depths: FloatArray) -> None:
+        """Down all the way without a level turn but the last."""
+        layer, length = self.layer, track.length
+        for pass_no, depth in enumerate(depths, 1):
+            b = a + length + (length + self._cut.overlap if depth == depths[-1] else 0.0)
+            lay_pass(
+                layer.moves, track, a=a, b=b, z_from=layer.at[2], z_to=-float(depth), ramp=length, lifts=lifts,
+                feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+            )  # fmt: skip
+            a = b
+
+    def _led_passes(
+        self, track: Track, contour: Contour, lifts: Lifts, a: float, depths: FloatArray, ramp: float,
+        leads: tuple[LeadPath | None, LeadPath | None], feed: float, first_pass: int,
+    ) -> None:  # fmt: skip
+        """Passes that all begin at a and end at the same place: each lead is one pass deeper than the one before."""
+        layer = self.layer
+        lead_in, lead_out = leads
+        b = a + ramp + track.length + self._cut.overlap
+        for pass_no, depth in enumerate(depths, first_pass):
             z_to = -float(depth)
-            ramp = 0.0 if is_finish else track.length if spiral else self._ramp(z - z_to, track)
             if lead_in is not None:
                 if ramp == 0.0:
                     layer.down(z_to, pass_no=pass_no)
                 lay_lead(layer, lead_in, is_in=True, pass_no=pass_no, feed=feed)
             z_from = layer.at[2]
-            is_deepest = number == len(depths)
-            level = track.length if not spiral or is_deepest else 0.0
-            b = a + (ramp if z_from > z_to else 0.0) + level + (cut.overlap if is_deepest else 0.0)
             lay_pass(
                 layer.moves, track, a=a, b=b, z_from=z_from, z_to=z_to, ramp=ramp if z_from > z_to else 0.0, lifts=lifts,
                 feed=feed, plunge=layer.plunge, pass_no=pass_no,
             )  # fmt: skip
-            out = lead_out
-            if out is not None and b != a:
-                out = self._lead_at(track, contour, b, is_in=False)
-            if out is not None and layer.at[2] <= z_to + 1e-9:
-                lay_lead(layer, out, is_in=False, pass_no=pass_no, feed=feed)
-            a, z = b, z_to  # the next pass begins where this one ended, with a lead of its own
-            if is_deepest:
+            if lead_out is not None and layer.at[2] <= z_to + 1e-9:
+                lay_lead(layer, lead_out, is_in=False, pass_no=pass_no, feed=feed)
+            if depth == depths[-1]:
                 break
-            was_led = lead_in is not None or out is not None
-            lead_in = self._lead_at(track, contour, a, is_in=True) if lead_in is not None else None
             if lead_in is not None:
                 self._back_to(lead_in.far, pass_no, contour)
-            elif was_led:
+            else:
                 layer.arrive(*self._point(track, a))
                 layer.down(z_to, pass_no=pass_no, is_open=True)
 
-    def _lifts(self, track: Track, spans: FloatArray, deepest: float) -> Lifts:
-        if not len(spans):
-            return no_lifts(track)
-        slope = max(self._tab_top + deepest, 0.0) / TAB_SLOPE if self._cut.tabs.is_sloped else 0.0
-        return Lifts(track, spans, top=self._tab_top, slope_length=slope)
+    def _reach(self, track: Track, lifts: Lifts) -> None:
+        """What a finishing pass meets where the passes before did not come near, cut in passes first: narrow places without room for
+        the allowance, sharp and overcut corners."""
+        limit = finishing_reach(self._cut.finish, self._bit.diameter)
+        for first, last in unserved(track, self.passed, limit=limit, overlap=self._bit.radius):
+            stretch = track.part(first, last)
+            to_and_fro(
+                self.layer, stretch, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope,
+                lifts=lifts.on_part(stretch, first, last),
+            )  # fmt: skip
 
-    def _start(self, track: Track, contour: Contour, spans: FloatArray, *, tell: bool) -> float:
-        by_hand = self._marks_on(track, self._cut.starts)
+    def _down_beside(self, place: tuple[float, float], pass_no: int, feed: float, *, above: float = -np.inf) -> None:
+        """To where a finishing pass begins, at its full depth or no lower than ``above``."""
+        within = finishing_reach(self._cut.finish, self._bit.diameter)
+        z = max(-float(self._depths[-1]), above)
+        down_beside(self.layer, place, z, self.passed, within=within, pass_no=pass_no, feed=feed)
+
+    def _open_lead(self, lead: LeadPath) -> None:
+        """A lead at full depth runs through waste that no pass has taken: that is opened pass by pass first."""
+        bulge = 0.0 if lead.centre is None else float(np.tan(np.pi / 8)) * (1.0 if lead.turns_left else -1.0)
+        ends = (lead.far, lead.near) if lead.is_in else (lead.near, lead.far)
+        track = Track(Path.arcs(np.array(ends), np.array([bulge]), closed=False))
+        to_and_fro(self.layer, track, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope)
+
+    def _lifts_at(self, track: Track, centres: FloatArray) -> Lifts:
+        """The lifts over tabs whose middles are at places (n, 2)."""
+        if not len(centres):
+            return no_lifts(track)
+        stations, _ = track.nearest(centres)
+        spans = spans_at(track, stations, self._cut.tabs, bit_diameter=self._bit.diameter)
+        fall = TAB_SLOPE if self._cut.tabs.is_sloped else np.inf
+        if not self._bit.can_plunge:
+            fall = tan(
+                radians(self._cut.ramp_degrees)
+            )  # behind a tab the bit comes down along its ramp, never straight down
+        slope = max(self._tab_top + float(self._depths[-1]), 0.0) / fall
+        return Lifts(track, spans, top=self._tab_top, slope_length=slope, fall=fall if slope > 0 else TAB_SLOPE)
+
+    def _start(self, track: Track, line: Line, spans: FloatArray, *, tell: bool) -> float:
+        contour = line.contour
+        by_hand = stations_of(track, line.starts)
         if len(by_hand):
             station, reason = float(by_hand[0]), "set by hand"
         else:
@@ -268,16 +399,9 @@ class _Profile:
         if tell:
             x, y = self._point(track, station)
             dx, dy = track.tangents_at(np.array([station]))[0]
-            self.marks.append(
-                PathMark(
-                    MarkKind.START,
-                    x,
-                    y,
-                    self._outlines.shape_at(contour.at),
-                    reason,
-                    float(np.degrees(np.arctan2(dy, dx))),
-                )
-            )
+            shape = self._outlines.shape_at(contour.at)
+            degrees = float(np.degrees(np.arctan2(dy, dx)))
+            self.marks.append(PathMark(MarkKind.START, x, y, shape, reason, degrees))
         return station
 
     def _back_to(self, place: tuple[float, float], pass_no: int, contour: Contour) -> None:
@@ -293,51 +417,77 @@ class _Profile:
 
     # ---- open lines
 
-    def _open(self, contour: Contour, track: Track, depths: FloatArray) -> None:
-        """To and fro: each pass begins where the last one ended, and the ramp's slope is cut away by going back over it.
-        Where the wood lies on one side and the direction matters, every pass begins anew at the same end."""
-        cut, layer = self._cut, self.layer
-        one_way = contour.keeps_right is not None
-        tabs = np.zeros((0, 2))
-        if self._has_tabs and cut.shares_edges:
-            tabs = tab_spans(track, cut.tabs, bit_diameter=self._bit.diameter).spans
-        lifts = self._lifts(track, tabs, float(depths[-1]))
-        a, z = 0.0, -cut.start_depth
-        layer.arrive(*self._point(track, a))
-        layer.down(z, pass_no=1)
-        for number, depth in enumerate(depths, 1):
-            z_to = -float(depth)
-            if one_way:
-                if number > 1:
-                    layer.arrive(*self._point(track, 0.0))
-                    layer.down(z, pass_no=number, is_open=True)
-                layer.down(z_to, pass_no=number)
-                end, ramp = track.length, 0.0
-                a = 0.0
+    def _open(self, line: Line, centres: FloatArray) -> None:
+        """To and fro: each pass begins where the last one ended. Where the wood lies on one side and the direction matters, every
+        pass begins anew at the same end."""
+        assert line.contour.path is not None
+        track = Track(line.contour.path)
+        lifts = self._lifts_at(track, centres)
+        if line.contour.keeps_right is None:
+            to_and_fro(
+                self.layer, track, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope, lifts=lifts
+            )
+        else:
+            self._one_way(track, lifts)
+
+    def _one_way(self, track: Track, lifts: Lifts) -> None:
+        """Every pass from the same end; a ramp goes down to and fro on the line's first stretch."""
+        layer, z = self.layer, -self._cut.start_depth
+        for pass_no, depth in enumerate(self._depths, 1):
+            z_to, begin = -float(depth), self._point(track, 0.0)
+            layer.arrive(*begin)
+            layer.down(max(z, lifts.lowest_at(0.0)), pass_no=pass_no, is_open=pass_no > 1)
+            a = 0.0
+            if self._slope is not None:
+                a = min(max(ramp_length(z - z_to, self._slope), 1.0), track.length)
+                stretch = track.part(0.0, a)
+                to_and_fro(
+                    layer, stretch, [-z_to], start=-z, ramp_degrees=self._slope, lifts=lifts.on_part(stretch, 0.0, a),
+                    first_pass=pass_no, arrives=False,
+                )  # fmt: skip
+                x, y, _ = layer.at
+                if np.hypot(x - begin[0], y - begin[1]) < 1e-6:
+                    a = 0.0  # back at the begin
             else:
-                ramp = self._ramp(z - z_to, track)
-                end = np.ceil((a + ramp) / track.length - 1e-9) * track.length if ramp else a + track.length
-                if ramp:
-                    end = max(end, a + track.length) + track.length  # on to the end, then back over the slope
-            lay_pass(
-                layer.moves, track, a=a, b=float(end), z_from=layer.at[2], z_to=z_to, ramp=ramp, lifts=lifts,
-                feed=layer.feed, plunge=layer.plunge, pass_no=number,
-            )  # fmt: skip
-            a, z = float(end), z_to
+                layer.down(z_to, pass_no=pass_no)
+            if a < track.length - 1e-9:
+                lay_pass(
+                    layer.moves, track, a=a, b=track.length, z_from=layer.at[2], z_to=z_to, ramp=0.0, lifts=lifts,
+                    feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+                )  # fmt: skip
+            z = z_to
+
+    def _finish_open(self, track: Track, centres: FloatArray) -> None:
+        """The finishing pass along an open line, from its begin to its end at full depth."""
+        layer, depth, pass_no = self.layer, float(self._depths[-1]), len(self._depths) + 1
+        lifts = self._lifts_at(track, centres)
+        self._reach(track, lifts)
+        self._down_beside(self._point(track, 0.0), pass_no, layer.feed, above=lifts.lowest_at(0.0))
+        lay_pass(
+            layer.moves, track, a=0.0, b=track.length, z_from=layer.at[2], z_to=-depth, ramp=0.0, lifts=lifts,
+            feed=self._cut.finish_feed or layer.feed, plunge=layer.plunge, pass_no=pass_no,
+        )  # fmt: skip
 
     # ---- shared
 
+    @property
+    def _slope(self) -> float | None:
+        """At how many degrees the bit goes down along an open line; None where it goes straight down."""
+        plunges = self._cut.entry is Entry.PLUNGE and self._bit.can_plunge
+        return None if plunges else self._cut.ramp_degrees
+
     def _ramp(self, drop: float, track: Track) -> float:
-        if self._cut.entry is not Entry.RAMP or drop <= 0:
+        if drop <= 1e-9 or (self._cut.entry is Entry.PLUNGE and self._bit.can_plunge):
             return 0.0
         asked = self._cut.ramp_length or ramp_length(drop, self._cut.ramp_degrees)
         return min(asked, MOST_ROUNDS * track.length)
 
-    def _leads(self, track: Track, contour: Contour, a: float) -> tuple[LeadPath | None, LeadPath | None]:
+    def _leads(self, track: Track, contour: Contour, a: float, b: float) -> tuple[LeadPath | None, LeadPath | None]:
+        """The lead to station a and the one away from station b, where they are asked for and have room."""
         asked = [lead.kind is not LeadKind.NONE for lead in (self._cut.lead_in, self._cut.lead_out)]
         if contour.keeps_right is None or not any(asked):
             return None, None
-        found = (self._lead_at(track, contour, a, is_in=True), self._lead_at(track, contour, a, is_in=False))
+        found = (self._lead_at(track, contour, a, is_in=True), self._lead_at(track, contour, b, is_in=False))
         missing = sum(wanted and lead is None for wanted, lead in zip(asked, found, strict=True))
         if missing:
             x, y = self._point(track, a)
@@ -366,14 +516,23 @@ class _Profile:
         x, y = track.points(np.array([station]))[0]
         return float(x), float(y)
 
-    def _marks_on(self, track: Track, marks: tuple[Mark, ...]) -> FloatArray:
-        """Stations of the marks that belong to this track: the ones that lie about a bit's radius from it."""
-        places = self._outlines.places(marks)
-        if not len(places):
-            return np.zeros(0)
-        stations, gaps = track.nearest(places)
-        reach = self._bit.diameter * _MARK_REACH + self._cut.finish + 0.6
-        return np.asarray(stations[gaps <= reach])
+    def _tell_by_hand(self, track: Track, asked: int, placed: int) -> None:
+        if placed >= asked:
+            return
+        lift = self._cut.tabs.length + self._bit.diameter
+        if placed == 0:
+            words = f"A tab set by hand in '{self._cut.name}' is longer than its outline of {track.length:.0f} mm; it is left out."
+        else:
+            words = (
+                f"{asked - placed} of {asked} tabs set by hand in '{self._cut.name}' stand nearer to another than {lift:g} mm, a tab and "
+                "the bit's width, and are left out."
+            )
+        self.findings.append(
+            Finding(
+                "tabs-by-hand", Severity.CAUTION, words, fix="Move them apart, or make the tabs shorter.",
+                at=self._point(track, 0.0), subject=self._cut.id,
+            )
+        )  # fmt: skip
 
     def _tell_tabs(self, track: Track, placed: int, asked: int, near: int, in_zone: int) -> None:
         at = self._point(track, 0.0)
@@ -413,62 +572,9 @@ def _reversed(contour: Contour) -> Contour:
     return Contour(path, (float(path.nodes[0, 0]), float(path.nodes[0, 1])), contour.ring[::-1], right)
 
 
-class _Outlines:
-    """The drawn outlines of a task: whose outline a place lies near, whether a bit may stand there, where marks are."""
-
-    def __init__(self, task: Task) -> None:
-        self._task = task
-        self._radius = task.bit.radius
-        self._tree: shapely.STRtree | None = None
-        self._owners: list[ShapeId] = []
-        self._field: SegmentField | None = None
-
-    @property
-    def kept(self):  # type: ignore[no-untyped-def]
-        """The wood that stays, inside or outside the shapes."""
-        cut = self._task.cut
-        region = kept_region(self._task.shapes)
-        if isinstance(cut, ProfileCut) and cut.side is Side.INSIDE and not region.is_empty:
-            x0, y0, x1, y1 = region.bounds
-            room = 6 * self._radius
-            return shapely.difference(shapely.box(x0 - room, y0 - room, x1 + room, y1 + room), region)
-        return region
-
-    def shape_at(self, at: tuple[float, float]) -> ShapeId:
-        """The shape whose outline lies nearest."""
-        if self._tree is None:
-            lines = []
-            for shape in self._task.shapes:
-                for path in shape.placed():
-                    if len(path):
-                        lines.append(shapely.linestrings(path.flatten(0.05)))
-                        self._owners.append(shape.id)
-            self._tree = shapely.STRtree(lines)
-        if not self._owners:
-            return ShapeId("")
-        nearest = self._tree.nearest(shapely.points(at))
-        assert nearest is not None
-        return self._owners[int(nearest)]
-
-    def is_clear(self, points: FloatArray) -> BoolArray:
-        """Whether the bit's centre may stand at points beside the kept wood."""
-        if self._field is None:
-            lines = ring_paths(kept_region(self._task.shapes)) or [
-                path.flatten(0.01) for shape in self._task.shapes for path in shape.placed() if len(path)
-            ]
-            self._field = SegmentField(lines, reach_mm=self._radius + 1.0)
-        return np.asarray(self._field.gaps(np.ascontiguousarray(points)) >= self._radius - _ROOM_SLACK_MM)
-
-    def places(self, marks: tuple[Mark, ...]) -> FloatArray:
-        """Where marks are on the board; those of shapes the task lacks are passed over."""
-        known: dict[ShapeId, Shape] = {shape.id: shape for shape in self._task.shapes}
-        return np.array([known[m.shape].at.point(m.x, m.y) for m in marks if m.shape in known]).reshape(-1, 2)
-
-    def zone_test(self) -> Callable[[FloatArray], BoolArray] | None:
-        if not self._task.zones:
-            return None
-        zone = kept_region(self._task.zones)
-        if zone.is_empty:
-            return None
-        shapely.prepare(zone)
-        return lambda points: np.asarray(shapely.intersects_xy(zone, points[:, 0], points[:, 1]))
+def _depth(parent: IntArray, k: int) -> int:
+    """How many contours lie around one."""
+    out = 0
+    while parent[k] >= 0:
+        k, out = int(parent[k]), out + 1
+    return out

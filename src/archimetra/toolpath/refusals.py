@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from archimetra.base.findings import Finding, Severity
-from archimetra.job.cuts import FacingCut
+from archimetra.job.bits import Bit
+from archimetra.job.cuts import Cut, FacingCut
 from archimetra.toolpath.task import Task
 
 LEAST_DEPTH_MM = 0.002  # less is a zero that came out of a sum
@@ -43,3 +44,12 @@ def nothing_to_plan(task: Task) -> list[Finding]:
             )
         ]  # fmt: skip
     return []
+
+
+def only_by_plunging(cut: Cut, bit: Bit, at: tuple[float, float]) -> Finding:
+    """A place a bit could only get into straight down, and cannot."""
+    return Finding(
+        "only-by-plunging", Severity.STOP,
+        f"A place of '{cut.name}' has no room to ramp down in, and {bit.name} does not cut at its centre; it is left uncut.",
+        fix="Choose a bit that can plunge.", at=at, subject=cut.id,
+    )  # fmt: skip

@@ -79,9 +79,10 @@ def task_of(job: Job, board: Board, cut: Cut) -> Task:
             )  # fmt: skip
             earlier = (Earlier(root, carver, ()),)
         elif root is not cut and isinstance(root, PocketCut):
+            # the larger bit has taken the walls' allowance off where it fits; in the corners left to this one it goes with the rest
             cut = replace(
                 cut, start_depth=root.start_depth, end_depth=root.end_depth, goes_through=root.goes_through,
-                allowance=root.allowance, wall_allowance=root.wall_allowance, open_edges=root.open_edges,
+                allowance=root.allowance, wall_allowance=0.0, open_edges=root.open_edges,
             )  # fmt: skip
         if cut.open_edges:
             parts = tuple(_cut_out(board))

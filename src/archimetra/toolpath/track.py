@@ -48,6 +48,15 @@ class Track:
         """The same line walked the other way."""
         return Track(self._path.reverse())
 
+    def part(self, a: float, b: float) -> Track:
+        """The stretch from station a to b > a as an open track of its own; round the seam of a closed one too."""
+        stations = np.concatenate(([a], self.nodes_between(a, b), [b]))
+        middle, is_back = self._folded((stations[:-1] + stations[1:]) / 2)
+        i = self._element_at(middle)
+        share = np.diff(stations) / (self._ends[i] - self._starts[i])
+        bulges = np.tan(self._sweep[i] * share / 4) * np.where(is_back, -1.0, 1.0)
+        return Track(Path.arcs(self.points(stations), bulges, closed=False))
+
     def nodes_between(self, a: float, b: float) -> FloatArray:
         """Stations strictly between a < b where one line or arc ends and the next begins (turning points included)."""
         joints, period = self._ends, self.length

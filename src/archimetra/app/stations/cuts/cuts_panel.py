@@ -352,7 +352,7 @@ class CutsPanel(Panel):
         """One mark on the outline of each shape, in its own coordinates."""
         wanted = set(ids)
         return [
-            Mark(shape.id, float(path.nodes[0, 0]), float(path.nodes[0, 1]))
+            Mark(shape.id, float(path.nodes[0, 0]), float(path.nodes[0, 1]), 0, 0.0)
             for shape in self.session.board.shapes
             if shape.id in wanted
             for path in shape.paths[:1]
