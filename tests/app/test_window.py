@@ -749,7 +749,7 @@ class TestManyLines:
         window = open_window()
         plan = window.session.plan
         starts = contour_starts(plan.run)
-        assert len(starts) == 5  # star, border, arbor hole, outline and its last pass
+        assert len(starts) == 7  # star, border, arbor hole, outline, its last pass and the two leads opened for that
         assert np.hypot(starts[:, 2], starts[:, 3]) == pytest.approx(1.0)
         bridge = [g for g in toolpath_groups(window.session.job, plan.run, LIGHT) if g.pen.widthF() == 3.0]
         places = np.vstack([g.points for g in bridge]) - 160

@@ -270,7 +270,7 @@ class TestFile:
         def fail(_handle: int) -> None:
             raise OSError(code, os.strerror(code))
 
-        monkeypatch.setattr("archimetra.job.file.os.fsync", fail)
+        monkeypatch.setattr("archimetra.base.files.os.fsync", fail)
         with pytest.raises(JobFileError, match=words) as caught:
             save_job(path, plain_clock())
         assert "unchanged" in str(caught.value)

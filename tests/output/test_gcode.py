@@ -17,10 +17,10 @@ from archimetra.job import edits
 from archimetra.job.cut_parts import Entry, Lead, Overrides, Side, Tabs
 from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Machine, Zero, ZeroAt, ZeroZ
+from archimetra.output.comments import plain
 from archimetra.output.controllers import controller, controllers
 from archimetra.output.files import file_stem, gcode_files, write_files
 from archimetra.output.gcode_reader import read_gcode
-from archimetra.output.gcode_writer import plain_ascii
 from archimetra.output.times import clock
 from archimetra.output.timing import time_run
 from archimetra.output.timing_kernels import trapezoid_times
@@ -199,7 +199,9 @@ class TestFormOfFiles:
         assert read_gcode(files_of(slow)[0][0].text).feed.max() == 2500
 
     def test_text_for_controls_is_plain(self):
-        assert plain_ascii("Käse (A′) 50%") == "Ka?se [A'] 50pct"
+        assert plain("Käse (A′) 50%") == "Kase A' 50 pct"
+        assert plain("60° V, Löcher; ~½ in [x] {y} #1 $2!?") == "60 deg V, Locher, -1/2 in x y 1 2"
+        assert plain("日本 é\n\tß") == "e ss"
         assert file_stem("Quay tide clock / Dial!") == "quay-tide-clock-dial"
 
     def test_an_unknown_controller_is_a_sentence(self):

@@ -12,12 +12,14 @@ import time
 from collections.abc import Callable
 from pathlib import Path as FilePath
 
+from PySide6.QtCore import QBuffer
 from PySide6.QtWidgets import QApplication
 
 from archimetra.app.session import Session
 from archimetra.app.theme import style
 from archimetra.app.window import MainWindow
 from archimetra.base.errors import ArchimetraError
+from archimetra.base.files import write_safely
 from archimetra.demo import artwork, quay_tide_clock
 from archimetra.job import edits, guides
 from archimetra.job.file import JobFile, load_job
@@ -39,8 +41,13 @@ def render_job(
         studio.go_to_share(at)
         widget = {"window": studio.window, "plan": studio.window.plan, "section": studio.window.section,
                   "sequence": studio.window.sequence}[view]  # fmt: skip
-        if not widget.grab().save(str(out), "PNG"):
-            raise ArchimetraError(f"{out} could not be written. Choose another place.")
+        buffer = QBuffer()
+        buffer.open(QBuffer.OpenModeFlag.WriteOnly)
+        widget.grab().save(buffer, "PNG")
+        try:
+            write_safely(out, bytes(buffer.data().data()))
+        except OSError as error:
+            raise ArchimetraError(f"{out} could not be written: {error.strerror}. Choose another place.") from error
 
 
 def make_shots(folder: FilePath) -> None:

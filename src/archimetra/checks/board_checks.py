@@ -15,7 +15,7 @@ from archimetra.checks.given import Check, CheckInput
 from archimetra.checks.holding_checks import loose_pieces, tabs_too_thick
 from archimetra.checks.inlay_checks import frame_too_tight, glue_used_up, half_missing, mating_depths
 from archimetra.checks.order_checks import drawn_twice, facing_late, outline_before_inside, rest_before_first
-from archimetra.checks.place_checks import off_sheet, out_of_travel, rapid_in_stock
+from archimetra.checks.place_checks import off_sheet, out_of_travel, rapid_in_stock, strays, touch_off_gone
 from archimetra.job.job import Board, Job
 from archimetra.toolpath.program import Run
 
@@ -34,6 +34,8 @@ CHECKS: tuple[Check, ...] = (
     cannot_plunge,
     wrong_kind_of_bit,
     rapid_in_stock,
+    strays,
+    touch_off_gone,
     rest_before_first,
     mating_depths,
     glue_used_up,

@@ -124,9 +124,13 @@ def speed_out_of_reach(given: CheckInput) -> Iterator[Finding]:
                 "load stays.",
                 fix="Change the speed, and the feed with it.", subject=cut.id,
             )  # fmt: skip
-        elif recipe.feed > machine.max_feed:
+            continue
+        finish = cut.finish_feed if isinstance(cut, ProfileCut | PocketCut) else None
+        asked = {"feed": recipe.feed, "plunge": recipe.plunge, "finishing feed": finish or 0.0}
+        over = [f"a {name} of {value:g} mm/min" for name, value in asked.items() if value > machine.max_feed]
+        if over:
             yield Finding(
                 "feed-limit", Severity.NOTE,
-                f"'{cut.name}' asks for {recipe.feed:g} mm/min; the machine feeds at most {machine.max_feed:g}.",
-                fix="Lower the feed.", subject=cut.id,
+                f"'{cut.name}' asks for {' and '.join(over)}; the machine feeds at most {machine.max_feed:g}, and the file says so.",
+                fix="Lower it.", subject=cut.id,
             )  # fmt: skip

@@ -9,7 +9,8 @@ import numpy as np
 from archimetra.base.findings import Finding, Severity
 from archimetra.checks.given import CheckInput
 from archimetra.geometry.path import bounds_of
-from archimetra.job.cuts import FacingCut, PocketCut, SlotCut
+from archimetra.job.cuts import FacingCut, PocketCut, ProfileCut, SlotCut
+from archimetra.stock.surface import touch_offs
 from archimetra.toolpath.moves import Move, straightened
 
 
@@ -58,7 +59,29 @@ def out_of_travel(given: CheckInput) -> Iterator[Finding]:
             at=(float(points[worst, 0]), float(points[worst, 1])),
             subject=board.id,
         )
+    x, y = board.zero.point(board.sheet)
+    beyond = max(
+        -(x + board.bed_x), -(y + board.bed_y), x + board.bed_x - machine.travel_x, y + board.bed_y - machine.travel_y
+    )
+    if beyond > 0.01:
+        yield Finding(
+            "park-out-of-travel",
+            Severity.STOP,
+            f"The bit parks over zero at the end, {beyond:.1f} mm past the machine's {machine.travel_x:g} x {machine.travel_y:g} mm.",
+            fix="Put zero on the Board page where the machine gets to, or move the sheet on the bed.",
+            at=(x, y),
+            subject=board.id,
+        )
     depth = board.flight.park - float(points[:, 2].min())
+    tall = board.sheet.thickest + board.flight.park
+    if depth <= machine.travel_z < tall:
+        yield Finding(
+            "out-of-travel-z",
+            Severity.STOP,
+            f"The park height lies {tall:.1f} mm over the spoilboard; the machine travels {machine.travel_z:g} mm up from it.",
+            fix="Lower the park height on the Board page.",
+            subject=board.id,
+        )
     if depth > machine.travel_z:
         yield Finding(
             "out-of-travel-z",
@@ -88,3 +111,53 @@ def rapid_in_stock(given: CheckInput) -> Iterator[Finding]:
             at=(float(b[row, 0]), float(b[row, 1])),
             subject=given.board.id,
         )
+
+
+def touch_off_gone(given: CheckInput) -> Iterator[Finding]:
+    """A bit change after which Z is to be set again where an earlier cut has taken the surface away."""
+    told = touch_offs(given.board, given.run, given.job.bits)
+    for number, (block, off) in enumerate(zip(given.run.blocks, told, strict=False)):
+        if off.is_usual or (number > 0 and not block.changes_bit):
+            continue
+        cut = given.board.cut(block.cut)
+        name = cut.name if cut is not None else ""
+        if off.at is None:
+            yield Finding(
+                "touch-off-gone", Severity.STOP,
+                f"Before '{name}' Z is to be set again on the sheet's top, but nothing of it is left.",
+                fix="Put Z zero on the spoilboard on the Board page.", subject=block.cut,
+            )  # fmt: skip
+            return
+        x, y = off.at
+        yield Finding(
+            "touch-off-gone", Severity.CAUTION,
+            f"Before '{name}' Z is to be set again, but '{off.taken_by}' has cut away the surface at the zero point. The file says to touch "
+            f"off at x {x:.0f}, y {y:.0f} mm of the sheet instead.",
+            fix="Touch off there, move zero to where nothing is cut, or put Z zero on the spoilboard.", at=(x, y), subject=block.cut,
+        )  # fmt: skip
+        return
+
+
+def strays(given: CheckInput) -> Iterator[Finding]:
+    """A guard on our own planners: no cut may leave the surroundings of its shapes."""
+    run = given.run
+    for block in run.blocks:
+        cut, bit = given.board.cut(block.cut), given.job.bit(block.bit)
+        if cut is None or bit is None or isinstance(cut, FacingCut | SlotCut):
+            continue
+        box = bounds_of([path for shape in given.board.shapes_of(cut) for path in shape.placed()])
+        rows = np.arange(block.first, block.last)
+        low = run.xyz[rows][run.xyz[rows, 2] < 0]
+        if box is None or not len(low):
+            continue
+        room = 2 * bit.diameter + 1.0
+        if isinstance(cut, ProfileCut):
+            room += cut.finish + 1.5 * max(cut.lead_in.length, cut.lead_out.length)
+        over = np.maximum(np.array(box[:2]) - room - low[:, :2], low[:, :2] - np.array(box[2:]) - room).max(axis=1)
+        if over.max() > 0:
+            x, y = (float(v) for v in low[int(np.argmax(over)), :2])
+            yield Finding(
+                "strays", Severity.STOP,
+                f"'{cut.name}' would cut far outside its shapes. This is a fault of Archimetra; please report it.",
+                fix="Switch it off, or try another pattern or bit.", at=(x, y), subject=cut.id,
+            )  # fmt: skip

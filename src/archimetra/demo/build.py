@@ -45,7 +45,7 @@ def build() -> JobFile:
     boards = (
         _board("board1", "Dial face", 320, 320, (18.3, 18.1, 18.2), Material.ASH, bed=(120.0, 80.0)),
         _board("board2", "Dial back", 320, 320, (18.3, 18.1, 18.2), Material.ASH, bed=(120.0, 80.0)),
-        _board("board3", "Star plug", 220, 220, (12.4, 12.3), Material.WALNUT, bed=(120.0, 80.0)),
+        _board("board3", "Star plug", 220, 220, (12.4, 12.3), Material.WALNUT, bed=(120.0, 80.0), zero=ZeroAt.CENTRE),
         _board("board4", "Hands", 400, 300, (3.1, 3.0), Material.BIRCH_PLY, bed=(60.0, 60.0)),
         _board("board5", "Notice board", 1480, 420, (21.0, 20.8), Material.PINE, bed=(0.0, 0.0)),
         _board("board6", "Café stamp", 150, 110, (15.2, 15.0), Material.OAK, bed=(60.0, 60.0)),
@@ -194,11 +194,12 @@ def _board(
     material: Material,
     *,
     bed: tuple[float, float],
+    zero: ZeroAt = ZeroAt.FRONT_LEFT,
 ) -> Board:
     hold_down = HoldDown.TAPED if readings[0] < 5 else HoldDown.CLAMPED
     sheet = Sheet(width=float(width), height=float(height), readings=readings, material=material, grain_degrees=0.0,
                   hold_down=hold_down)  # fmt: skip
-    return Board(id=BoardId(id_), name=name, sheet=sheet, zero=Zero(at=ZeroAt.FRONT_LEFT), bed_x=bed[0], bed_y=bed[1],
+    return Board(id=BoardId(id_), name=name, sheet=sheet, zero=Zero(at=zero), bed_x=bed[0], bed_y=bed[1],
                  auto_order=True)  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from pathlib import Path as FilePath
 import msgspec
 
 from archimetra.base.errors import JobFileError
+from archimetra.base.files import write_safely
 from archimetra.job.file import JobFile, load_job, save_job
 
 
@@ -88,7 +89,7 @@ class Autosave:
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
             note = {"pid": os.getpid(), "started": _started(os.getpid()), "saved_as": saved_as}
-            _note_of(self._path).write_text(json.dumps(note), encoding="utf-8")
+            write_safely(_note_of(self._path), json.dumps(note).encode("utf-8"))
             save_job(self._path, content)
             self._path.with_name(self._path.name + ".before").unlink(missing_ok=True)
             self.problem = ""

@@ -25,7 +25,7 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
     for number, cut in enumerate(board.cuts):
         planned.append(_plan_cut(job, board, cut, cache, lambda share, n=number: report(n, len(board.cuts), share)))  # type: ignore[misc]
     run = run_of(board, planned)
-    times = time_run(run, job.machine)
+    times = time_run(run, job.machine, waits=board.dwells)
     told = [finding for cut, p in zip(board.cuts, planned, strict=True) if cut.is_on for finding in p.findings]
     found = tuple(told + check_board(job, board, run))
     key = board_key(job, board, [p.key for p in planned])

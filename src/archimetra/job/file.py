@@ -7,9 +7,7 @@ written down in docs/job-format.md.
 
 from __future__ import annotations
 
-import contextlib
 import errno
-import os
 import zipfile
 import zlib
 from io import BytesIO
@@ -21,6 +19,7 @@ import msgspec
 import numpy as np
 
 from archimetra.base.errors import JobFileError
+from archimetra.base.files import write_safely
 from archimetra.geometry.path import Path
 from archimetra.job.job import Job
 
@@ -83,22 +82,9 @@ def save_job(path: FilePath, content: JobFile) -> None:
     Raises JobFileError with what went wrong and what to do; the old file is untouched then.
     """
     data = pack(content)
-    fresh = path.with_name(f".{path.name}.{os.getpid()}.new")
     try:
-        with open(fresh, "wb") as handle:
-            handle.write(data)
-            handle.flush()
-            os.fsync(handle.fileno())
-        if path.exists():
-            before = path.with_name(path.name + ".before")
-            with contextlib.suppress(OSError):  # a missing safety copy must not stop a save
-                before.unlink(missing_ok=True)
-                os.link(path, before)
-        os.replace(fresh, path)
-        _sync_folder(path.parent)
+        write_safely(path, data, keep_before=True)
     except OSError as error:
-        with contextlib.suppress(OSError):
-            fresh.unlink(missing_ok=True)
         raise JobFileError(f"{path.name} was not saved: {_why(error, path)} The file on disk is unchanged.") from error
 
 
@@ -253,12 +239,3 @@ def _why(error: OSError, path: FilePath) -> str:
         case errno.ENAMETOOLONG:
             return "the name is too long. Choose a shorter one."
     return f"{error.strerror or error}."
-
-
-def _sync_folder(folder: FilePath) -> None:
-    with contextlib.suppress(OSError):  # not every file system lets a folder be synced
-        handle = os.open(folder, os.O_RDONLY)
-        try:
-            os.fsync(handle)
-        finally:
-            os.close(handle)

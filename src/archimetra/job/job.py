@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import CarveCut, Cut, PocketCut
+from archimetra.job.cuts import CarveCut, Cut, HoleCut, PocketCut
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, next_id
 from archimetra.job.inlays import Inlay
 from archimetra.job.quantities import Unit
@@ -51,6 +51,11 @@ class Board(msgspec.Struct, frozen=True, kw_only=True):
     def flight(self) -> Heights:
         """The heights the bit travels at over this board."""
         return self.heights.over(self.fixtures)
+
+    @property
+    def dwells(self) -> dict[CutId, float]:
+        """How long bits wait at the bottom of the holes they drill, s, by cut."""
+        return {cut.id: cut.dwell_s for cut in self.cuts if isinstance(cut, HoleCut) and cut.dwell_s > 0}
 
     def shapes_of(self, cut: Cut) -> tuple[Shape, ...]:
         """The shapes a cut takes, in the cut's order, then those of the layer it follows; ones that are gone are passed

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path as FilePath
 from typing import NamedTuple
 
@@ -10,6 +9,7 @@ import msgspec
 from platformdirs import user_config_path
 
 from archimetra.base.errors import JobFileError
+from archimetra.base.files import write_safely
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
 from archimetra.job.cutting import in_order, new_cut_id
@@ -17,16 +17,23 @@ from archimetra.job.edit import Edit, board_of, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, next_id
 from archimetra.job.job import Board, Job
 
+# what two bits of one name must have in common to be one bit: all that shapes what they cut
+_CUTS_ALIKE = (
+    "kind", "diameter", "angle", "tip_flat", "tip_ball", "neck", "head_height", "cutting_length", "spin", "can_plunge", "flutes",
+)  # fmt: skip
 SCHEMA = 1
 SUFFIX = ".kit.json"
 MOST_CUTS = 500
 
 
 class KitCut(msgspec.Struct, frozen=True, kw_only=True):
-    """One cut of a kit and the names of the layers it was used on (none: the whole sheet)."""
+    """One cut of a kit and the names of the layers it was used on; with none and ``is_whole`` it faces the whole sheet. ``avoid`` is the
+    name of the layer its tabs keep out of: ids mean other layers on another board."""
 
     cut: Cut
     layers: tuple[str, ...] = ()
+    is_whole: bool = True
+    avoid: str = ""
 
 
 class Kit(msgspec.Struct, frozen=True, kw_only=True):
@@ -55,11 +62,16 @@ def kit_of(job: Job, board_id: BoardId, name: str) -> Kit:
     cuts = []
     for cut in board.cuts:
         layers = {names[shape.layer] for shape in board.shapes_of(cut) if shape.layer in names}
+        if cut.layer in names:  # one it follows counts although it is empty now
+            layers.add(names[cut.layer])
+        avoid = ""
         bare = replace(cut, shapes=(), layer=LayerId(""), notes=cut.notes)
         if isinstance(bare, ProfileCut):  # marks belong to shapes this board has
-            bare = replace(bare, starts=(), turned=(), tabs_of=(), tabs=replace(bare.tabs, by_hand=()))
+            avoid = names.get(LayerId(bare.tabs.avoid), "")
+            bare = replace(bare, starts=(), turned=(), tabs_of=(), tabs=replace(bare.tabs, by_hand=(), avoid=""))
         bare = replace(bare, mating=None)
-        cuts.append(KitCut(cut=bare, layers=tuple(sorted(layers))))
+        is_whole = isinstance(cut, FacingCut) and cut.is_whole_sheet
+        cuts.append(KitCut(cut=bare, layers=tuple(sorted(layers)), is_whole=is_whole, avoid=avoid))
     used = {cut.bit for cut in board.cuts}
     return Kit(name=name, cuts=tuple(cuts), bits=tuple(bit for bit in job.bits if bit.id in used))
 
@@ -77,7 +89,7 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
     for entry in kit.cuts:
         cut = entry.cut
         found = [by_name[name.casefold()] for name in entry.layers if name.casefold() in by_name]
-        is_whole = isinstance(cut, FacingCut) and not entry.layers
+        is_whole = isinstance(cut, FacingCut) and not entry.layers and entry.is_whole
         is_rest = isinstance(cut, PocketCut) and bool(cut.rest_of)
         carve = cut.floor_of if isinstance(cut, PocketCut) else ""
         if carve and any(other.cut.id == carve for other in kit.cuts):
@@ -97,6 +109,11 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
         new = new_cut_id(counting)
         ids[cut.id] = new
         made = replace(cut, id=new, bit=known[cut.bit])
+        if isinstance(made, ProfileCut):
+            zone = by_name.get(entry.avoid.casefold()) if entry.avoid else None
+            if entry.avoid and zone is None and entry.avoid not in missing:
+                missing.append(entry.avoid)
+            made = replace(made, tabs=replace(made.tabs, avoid=zone.id if zone is not None else ""))
         if isinstance(made, PocketCut) and made.rest_of:
             made = replace(made, rest_of=ids.get(made.rest_of, CutId("")))
         elif carve and found:
@@ -105,7 +122,9 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
             made = replace(made, layer=found[0].id)
         elif found:
             on = {layer.id for layer in found}
-            made = replace(made, shapes=tuple(shape.id for shape in board.shapes if shape.layer in on))
+            taken = tuple(shape.id for shape in board.shapes if shape.layer in on)
+            # without a shape it would stand for the whole sheet: then it waits for the first of its layers to get some
+            made = replace(made, shapes=taken) if taken else replace(made, layer=found[0].id)
         added.append(made)
         counting = with_board(counting, board_id, lambda b, cut=made: replace(b, cuts=(*b.cuts, cut)))  # type: ignore[misc]
 
@@ -127,7 +146,7 @@ def _bit_for(kit: Kit, bit_id: BitId, bits: list[Bit]) -> BitId:
     if wanted is None:
         return bits[0].id
     for bit in bits:
-        if bit.kind is wanted.kind and abs(bit.diameter - wanted.diameter) < 1e-6 and bit.name == wanted.name:
+        if bit.name == wanted.name and all(getattr(bit, name) == getattr(wanted, name) for name in _CUTS_ALIKE):
             return bit.id
     new = BitId(next_id("bit", [bit.id for bit in bits]))
     bits.append(replace(wanted, id=new, place=min(max(bit.place for bit in bits) + 1, 99)))
@@ -154,13 +173,10 @@ def save_kit(kit: Kit, folder: FilePath | None = None) -> FilePath:
     folder = kits_folder() if folder is None else folder
     stem = "".join(c if c.isalnum() or c in " -_" else "-" for c in kit.name).strip()[:80] or "kit"
     path = folder / f"{stem}{SUFFIX}"
-    fresh = path.with_name(f".{path.name}.{os.getpid()}.new")
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        fresh.write_bytes(msgspec.json.format(msgspec.json.encode(_Written(kit_schema=SCHEMA, kit=kit)), indent=1))
-        os.replace(fresh, path)
+        write_safely(path, msgspec.json.format(msgspec.json.encode(_Written(kit_schema=SCHEMA, kit=kit)), indent=1))
     except OSError as error:
-        fresh.unlink(missing_ok=True)
         raise JobFileError(f"{path} could not be written: {error.strerror or error}.") from error
     return path
 

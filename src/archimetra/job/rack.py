@@ -16,6 +16,7 @@ import msgspec
 from platformdirs import user_config_path
 
 from archimetra.base.errors import JobFileError
+from archimetra.base.files import write_safely
 from archimetra.job.bits import Bit, BitKind, Flutes, Recipe, Spin
 from archimetra.job.edit import Edit, replace
 from archimetra.job.ids import BitId, next_id
@@ -85,13 +86,10 @@ def rack_at_hand(path: FilePath | None = None) -> tuple[Rack, str]:
 def save_rack(rack: Rack, path: FilePath | None = None) -> None:
     """Write-new and rename. Raises JobFileError with what went wrong."""
     path = rack_path() if path is None else path
-    fresh = path.with_name(f".{path.name}.{os.getpid()}.new")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        fresh.write_bytes(as_json(rack))
-        os.replace(fresh, path)
+        write_safely(path, as_json(rack))
     except OSError as error:
-        fresh.unlink(missing_ok=True)
         raise JobFileError(
             f"{path} could not be written: {error.strerror or error}. The rack on disk is unchanged."
         ) from error

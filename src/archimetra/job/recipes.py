@@ -54,6 +54,11 @@ class Held(msgspec.Struct, frozen=True):
 
     recipe: Recipe
     reasons: tuple[str, ...]
+    share: float = 1.0  # of the spindle speed asked for
+
+    def feed_of(self, asked: float, machine: Machine) -> float:
+        """Another feed of the same cut, such as a finishing pass's, held in the same way."""
+        return max(min(asked * self.share, machine.max_feed), 1.0)
 
 
 def chip_range(diameter: float, material: Material) -> tuple[float, float]:
@@ -139,9 +144,13 @@ def held(recipe: Recipe, machine: Machine) -> Held:
             f"{100 * machine.max_feed / feed:.0f} % of what was meant."
         )
         feed = machine.max_feed
+    if plunge > machine.max_feed:
+        reasons.append(
+            f"The machine feeds at most {machine.max_feed:g} mm/min: the plunge of {plunge:.0f} is held to that."
+        )
     plunge = min(plunge, machine.max_feed)
     changed = msgspec.structs.replace(recipe, spindle_rpm=speed, feed=max(feed, 1.0), plunge=max(plunge, 1.0))
-    return Held(changed, tuple(reasons))
+    return Held(changed, tuple(reasons), share)
 
 
 def with_recipe(bit: Bit, material: Material, recipe: Recipe, *, notes: str = "", result: str = "") -> Bit:

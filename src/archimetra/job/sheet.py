@@ -147,10 +147,14 @@ class Zero(msgspec.Struct, frozen=True, kw_only=True):
         return 0.0 if self.z is ZeroZ.SHEET_TOP else sheet.thickest
 
     def sentence(self, sheet: Sheet) -> str:
-        """For every file, picture and sheet of paper that leaves the program."""
+        """For every picture and sheet of paper that leaves the program."""
+        return f"{self.sentence_xy(sheet)}; Z zero: {self.z.value}"
+
+    def sentence_xy(self, sheet: Sheet) -> str:
+        """Where X and Y are zero."""
         place = f"{self.at.value} of the sheet" if self.at is not ZeroAt.TYPED else "typed point"
         x, y = self.point(sheet)
-        return f"X Y zero: {place} (x {x:.2f}, y {y:.2f} mm from its front left corner); Z zero: {self.z.value}"
+        return f"X Y zero: {place}, x {x:.2f}, y {y:.2f} mm from its front left corner"
 
 
 ABOVE_CLAMPS_MM = 5.0
@@ -202,3 +206,4 @@ class Machine(msgspec.Struct, frozen=True, kw_only=True):
         for name in self.__struct_fields__:
             value = getattr(self, name)
             need(isinstance(value, str) or (isfinite(value) and value > 0), f"the machine's {name} must be above zero")
+        need(self.min_rpm <= self.max_rpm, "the machine's least spindle speed is no higher than its greatest")

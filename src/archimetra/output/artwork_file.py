@@ -7,6 +7,7 @@ from pathlib import Path as FilePath
 
 from archimetra.artwork.drawing import DrawnLayer
 from archimetra.base.errors import OutputError
+from archimetra.base.files import write_safely
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import Board
 from archimetra.job.shaping import as_drawn
@@ -32,7 +33,7 @@ def write_artwork(path: FilePath, board: Board, ids: Sequence[ShapeId], *, title
     else:
         raise OutputError(f"{path.name} ends in neither .svg nor .dxf. Choose one of the two.")
     try:
-        path.write_bytes(data)
+        write_safely(path, data)
     except OSError as error:
         raise OutputError(f"{path.name} could not be written: {error.strerror}. Choose another place.") from error
     return len(shapes)

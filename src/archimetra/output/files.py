@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import contextlib
-import os
 import re
 from pathlib import Path as FilePath
 
 from archimetra import __version__
 from archimetra.base.errors import OutputError
+from archimetra.base.files import write_safely
 from archimetra.job.job import Board, Job
+from archimetra.output.comments import plain
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
-from archimetra.output.gcode_writer import plain_ascii, write_file
+from archimetra.output.gcode_writer import write_file
 from archimetra.toolpath.program import Block, Run
 
 
@@ -45,7 +45,7 @@ def split_blocks(run: Run, *, in_one_file: bool) -> list[list[Block]]:
 
 def file_stem(text: str) -> str:
     """A file name every control can show: small ASCII letters, digits and hyphens."""
-    return re.sub(r"[^a-z0-9.]+", "-", plain_ascii(text).lower()).strip("-.")[:80] or "job"
+    return re.sub(r"[^a-z0-9.]+", "-", plain(text).lower()).strip("-.")[:80] or "job"
 
 
 def write_files(files: list[GcodeFile], folder: FilePath) -> list[FilePath]:
@@ -55,17 +55,7 @@ def write_files(files: list[GcodeFile], folder: FilePath) -> list[FilePath]:
         folder.mkdir(parents=True, exist_ok=True)
         for file in files:
             path = folder / file.name
-            fresh = folder / f".{file.name}.new"
-            try:
-                with open(fresh, "w", encoding="ascii", newline="\n") as handle:
-                    handle.write(file.text)
-                    handle.flush()
-                    os.fsync(handle.fileno())
-                os.replace(fresh, path)
-            except OSError:
-                with contextlib.suppress(OSError):
-                    fresh.unlink(missing_ok=True)
-                raise
+            write_safely(path, file.text.encode("ascii"))
             out.append(path)
     except OSError as error:
         raise OutputError(

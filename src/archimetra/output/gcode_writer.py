@@ -8,9 +8,8 @@ are taken from the rounded start, which keeps the two radii within 0.71 * 10^-de
 
 from __future__ import annotations
 
-import unicodedata
 from collections.abc import Sequence
-from math import hypot
+from math import ceil, hypot
 
 import numpy as np
 
@@ -18,10 +17,13 @@ from archimetra.job.bits import Bit, Recipe, Spin
 from archimetra.job.job import Board, Job
 from archimetra.job.quantities import MM_PER_INCH, Unit
 from archimetra.job.recipes import held
+from archimetra.job.sheet import Sheet
+from archimetra.output.comments import folded, shortened
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
+from archimetra.stock.surface import touch_offs
 from archimetra.toolpath.moves import Move, Role, straightened
-from archimetra.toolpath.program import Block, Run
+from archimetra.toolpath.program import Block, Run, dwells
 
 SHORTEST_ARC_MM = 0.05  # below this an arc and its chord differ by less than rounding
 RADIUS_AGREEMENT_MM = 0.002
@@ -37,7 +39,7 @@ def write_file(
         bit = job.bit(block.bit)
         if bit is not None and bit not in used:
             used.append(bit)
-    writer.head(name, used, version)
+    writer.head(name, used, version, blocks[0])
     for number, block in enumerate(blocks):
         writer.block(block, is_first=number == 0)
     writer.tail()
@@ -63,20 +65,23 @@ class _Writer:
         self._feed: float | None = None
         self._bit: Bit | None = None
         self._speed: float | None = None
+        self._touch_offs = touch_offs(board, run, job.bits)
+        self._waits = dwells(run, board.dwells)
         self._height_park = board.flight.park + float(self._shift[2])
 
     # ---- parts of a file
 
-    def head(self, name: str, bits: Sequence[Bit], version: str) -> None:
+    def head(self, name: str, bits: Sequence[Bit], version: str, first: Block) -> None:
         sheet = self._board.sheet
         unit = "mm" if self._job.output_unit is Unit.MM else "inch"
         self._say(f"Archimetra {version}: {name}, {unit}")
-        self._say(f"Job: {self._job.name}; board: {self._board.name}")
-        readings = ", ".join(f"{value:g}" for value in sheet.readings)
-        self._say(f"Sheet: {sheet.width:g} x {sheet.height:g} mm {sheet.material.value}, {readings} mm thick")
-        self._say(self._board.zero.sentence(sheet))
+        self._say(f"Job: {shortened(self._job.name)}")
+        self._say(f"Board: {shortened(self._board.name)}")
+        self._say(f"Sheet: {sheet.width:g} x {sheet.height:g} mm {sheet.material.value}, {_thickness(sheet)} mm thick")
+        self._say(self._board.zero.sentence_xy(sheet))
+        self._touch_off(first, "Z zero:")
         for bit in bits:
-            self._say(f"Bit {bit.letter}, T{bit.place + 1}: {bit.name}, {bit.diameter:g} mm")
+            self._say(f"Bit {bit.letter}, T{bit.number}: {shortened(bit.name)}, {bit.diameter:g} mm")
         self._line("G21" if self._job.output_unit is Unit.MM else "G20")
         for line in self._profile.preamble:
             self._line(line)
@@ -88,10 +93,10 @@ class _Writer:
         assert bit is not None
         assert cut is not None
         if self._bit is None or bit.id != self._bit.id:
-            self._change_bit(bit, is_first=is_first)
+            self._change_bit(bit, block, is_first=is_first)
         recipe = held(cut.recipe(bit, self._board.sheet.material), self._job.machine).recipe
         self._spindle(bit, recipe, is_first=is_first)
-        self._say(f"{cut.name}")
+        self._say(f"Cut: {shortened(cut.name)}")
         row = block.first
         while row < block.last:
             last = self._drilling_until(row, block.last)
@@ -110,14 +115,38 @@ class _Writer:
         for line in self._profile.end:
             self._line(line)
 
+    def _touch_off(self, block: Block, begin: str) -> None:
+        """On which surface Z is touched off as it is before a block, where, and what to enter there."""
+        told = self._touch_offs[self._run.blocks.index(block)] if self._touch_offs else None
+        if told is None:
+            self._say(f"{begin} {self._board.zero.z.value}")
+            return
+        if told.at is None:
+            self._say(f"{begin} nothing is left of the sheet's top to touch off on. Put Z zero on the spoilboard.")
+            return
+        enter = (
+            "" if told.height > -1e-6 else f"; enter Z{self._number(self._round(told.height / self._per_unit))}, not 0"
+        )
+        if told.height < -1e-6:
+            below = self._number(self._round(-told.height / self._per_unit))
+            self._say(f"{begin} the faced surface, {below} below the sheet's top as delivered{enter}")
+        else:
+            self._say(f"{begin} {self._board.zero.z.value}")
+        if not told.is_usual:
+            x, y = (
+                self._number(self._round((v + s) / self._per_unit)) for v, s in zip(told.at, self._shift, strict=False)
+            )
+            self._say(f"Touch off Z at X{x} Y{y}: at the zero point the surface is cut away")
+
     # ---- bit and spindle
 
-    def _change_bit(self, bit: Bit, *, is_first: bool) -> None:
+    def _change_bit(self, bit: Bit, block: Block, *, is_first: bool) -> None:
         if not is_first:
             self._up(self._height_park)
             self._line("M5")
         if self._profile.bit_changes_in_file:
-            self._say(f"Put in bit {bit.letter}: {bit.name}. Set Z zero again: {self._board.zero.z.value}")
+            self._say(f"Put in bit {bit.letter}: {shortened(bit.name)}")
+            self._touch_off(block, "Set Z zero again:")
             for line in self._profile.bit_change:
                 self._line(line.format(number=bit.number))
             self._motion = ""
@@ -138,6 +167,8 @@ class _Writer:
     # ---- moves
 
     def _move(self, row: int) -> None:
+        if self._waits[row] > 0:
+            self._line(self._profile.dwell.format(seconds=self._waits[row]))
         x, y, z = ((float(v) + s) / self._per_unit for v, s in zip(self._run.xyz[row], self._shift, strict=True))
         end = [self._round(x), self._round(y), self._round(z)]
         kind = int(self._run.kind[row])
@@ -179,9 +210,15 @@ class _Writer:
         r_word = self._number(self._round((top + self._shift[2]) / self._per_unit))
         place = f"X{self._number(self._round(x))} Y{self._number(self._round(y))} Z{z_word} R{r_word}"
         pecks = sorted((float(v) for v in np.unique(z) if self._is_peck(first, last, float(v))), reverse=True)
+        wait = float(self._waits[first : last + 1].max())
         if len(pecks) > 1:
-            step = max(a - b for a, b in zip(pecks[:-1], pecks[1:], strict=True))
-            text = f"G99 G83 {place} Q{self._number(self._round(step / self._per_unit))}"
+            if wait > 0:
+                return False  # a pecking cycle has no place for it
+            # the pecks are equal; rounded up, or a control would need one more for the hair that is left
+            step = (pecks[0] - pecks[-1]) / (len(pecks) - 1) / self._per_unit
+            text = f"G99 G83 {place} Q{self._number(ceil(step * 10**self._decimals - 1e-6) / 10**self._decimals)}"
+        elif wait > 0:
+            text = f"G99 G82 {place} P{wait:g}"
         else:
             text = f"G99 G81 {place}"
         self._line(f"{text} F{self._number(feed)}", first)
@@ -264,7 +301,9 @@ class _Writer:
         self.rows.append(row)
 
     def _say(self, text: str) -> None:
-        self._line(self._profile.comment.format(text=plain_ascii(text)))
+        frame = len(self._profile.comment.format(text=""))
+        for line in folded(text, width=self._profile.comment_width - frame):
+            self._line(self._profile.comment.format(text=line))
 
     def _round(self, value: float) -> float:
         return round(value, self._decimals) + 0.0  # no negative zero
@@ -277,8 +316,9 @@ class _Writer:
         return "0" if text in ("-0", "") else text
 
 
-def plain_ascii(text: str) -> str:
-    """Text a control can show: ASCII, no brackets that would end a comment."""
-    flat = unicodedata.normalize("NFKD", text).replace("×", "x").replace("–", "-").replace("′", "'")
-    flat = flat.encode("ascii", "replace").decode()
-    return "".join(c if c.isprintable() else " " for c in flat.replace("(", "[").replace(")", "]").replace("%", "pct"))
+def _thickness(sheet: Sheet) -> str:
+    """The readings; of many only how far apart they are."""
+    readings = [f"{value:g}" for value in sheet.readings]
+    if len(readings) <= 4:
+        return ", ".join(readings)
+    return f"{sheet.thinnest:g} to {sheet.thickest:g} ({len(readings)} readings)"

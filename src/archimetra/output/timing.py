@@ -7,20 +7,23 @@ straight). Rapids run each axis at its own limit; a curve of radius r is taken a
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from archimetra.geometry.arrays import FloatArray, frozen
+from archimetra.job.ids import CutId
 from archimetra.job.sheet import Machine
 from archimetra.output.times import RunTimes
 from archimetra.output.timing_kernels import trapezoid_times
 from archimetra.toolpath.moves import Move, arc_angles, move_lengths
-from archimetra.toolpath.program import Run
+from archimetra.toolpath.program import Run, dwells
 
 
-def time_run(run: Run, machine: Machine) -> RunTimes:
-    """Times of every move of the run on this machine."""
+def time_run(run: Run, machine: Machine, *, waits: Mapping[CutId, float] | None = None) -> RunTimes:
+    """Times of every move of the run on this machine; ``waits`` are seconds at the bottom of drilled holes, by cut."""
     n = len(run)
-    pauses = np.zeros(n)
+    pauses = dwells(run, waits) if waits else np.zeros(n)
     for number, block in enumerate(run.blocks):
         if block.changes_bit:
             pauses[block.first] += machine.bit_change_s

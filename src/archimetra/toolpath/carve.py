@@ -23,7 +23,7 @@ from archimetra.toolpath import carve_told as told
 from archimetra.toolpath.carve_area import CarveArea, area_of_carving
 from archimetra.toolpath.carve_floor import floor_of, left_of_floor, length_of_rows, rows_of
 from archimetra.toolpath.carve_laying import CarveLayer
-from archimetra.toolpath.carve_ways import ways
+from archimetra.toolpath.carve_ways import deeper_lines, ways
 from archimetra.toolpath.carving import Carving, carving_of
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.moves import Toolpath
@@ -35,6 +35,8 @@ from archimetra.toolpath.task import Task
 Progress = Callable[[float], None]
 MOST_FLOOR_MM = 150_000.0  # of rows on a floor; beyond that the bit would run for hours
 _TOUCH_MM = 0.002
+_CURVED = 0.6  # of the feed is about what is kept up along strokes that turn and rise
+_LEVEL_MM = 0.1  # so long a stretch is no stroke that just passes the limit
 _ON_RIM_MM = 0.02
 _DOT_MM = 0.0005
 
@@ -103,10 +105,13 @@ class _Carver:
         self._told.stroke_limits(piece, self._strokes(piece, 0.0, np.inf), deepest)
         if widest <= max(c.narrowest, 1e-4):
             return
-        skeleton = self._strokes(piece, c.narrowest, c.reach)
         has_floor = widest > c.reach + _TOUCH_MM
+        # without a floor strokes that are a hair wider than the limit asks are strokes all the same, at the limit's depth
+        skeleton = self._strokes(piece, c.narrowest, c.reach if has_floor else np.inf)
         rims = [path.flatten(c.simplify_mm) for path in piece.offsets(c.reach)] if has_floor else []
         lines = [line for line in skeleton.strokes() if len(line) > 1]
+        if has_floor:
+            lines += self._level_strokes(piece)
         if rims:
             lines = _onto_rims(lines, rims, c.reach)
             rims = _split_rims(rims, lines, c.reach)
@@ -114,20 +119,36 @@ class _Carver:
         rows, rough_rows = self._rows(piece, has_floor)
         bottom = float(c.depths(np.array([min(widest, c.reach)]))[0])
         caps = pass_depths(c.start, bottom, self._task.recipe.depth_per_pass)
-        before = c.start
         for pass_no, cap in enumerate(caps, 1):
             self._progress(self._share)  # a large piece takes long: between its passes it can be stopped
-            is_last = pass_no == len(caps)
-            chosen = rows if is_last else rough_rows
+            chosen = rows if pass_no == len(caps) else rough_rows
             reach = max(c.clearance_at(float(cap)), 0.05)
             self._layer.rows(chosen, -float(cap), piece, reach=reach, pass_no=pass_no)
-            deep = _deeper(lines, c, before if pass_no > 1 else -1.0, float(cap))
-            self._layer.trails(
-                deep, ways(deep, mm_per_s=self._task.recipe.feed / 60, lift_s=self._layer.lift_s), pass_no
-            )
-            before = float(cap)
+        self._cut_strokes([np.column_stack((line[:, :2], -c.depths(line[:, 2]))) for line in lines], caps)
         for x, y, radius in skeleton.spots:
             self._layer.plunge(float(x), float(y), -float(c.depths(np.array([radius]))[0]), pass_no=len(caps))
+
+    def _cut_strokes(self, lines: list[FloatArray], caps: FloatArray) -> None:
+        """Strokes (x, y, z) down to their depth in passes, each over what the one before did not bring to its depth."""
+        speed, lift_s = _CURVED * self._task.recipe.feed / 60, self._layer.lift_s
+        before = -self._carving.start
+        for pass_no, cap in enumerate(caps, 1):
+            chosen = lines if pass_no == 1 else deeper_lines(lines, before, longest_mm=speed * lift_s)
+            level = [
+                np.column_stack((line[:, :2], np.maximum(line[:, 2], -float(cap))))
+                for line in _at_level(chosen, -float(cap))
+            ]
+            self._layer.trails(level, ways(level, mm_per_s=speed, lift_s=lift_s), pass_no, before=before)
+            before = -float(cap)
+
+    def _level_strokes(self, piece: Piece) -> list[FloatArray]:
+        """Strokes that are for some way as wide as the limit asks, to a hair: no rim need be there, since their floor has no width."""
+        reach = self._carving.reach
+        lines = self._strokes(piece, reach, reach + _TOUCH_MM).strokes()
+        found = [
+            line for line in lines if len(line) > 1 and np.hypot(*np.diff(line[:, :2], axis=0).T).sum() > _LEVEL_MM
+        ]
+        return [np.column_stack((line[:, :2], np.full(len(line), reach))) for line in found]
 
     def _rows(self, piece: Piece, has_floor: bool) -> tuple[list[FloatArray], list[FloatArray]]:
         """The rows of the last pass on the floor, and those of passes before it, farther apart."""
@@ -161,10 +182,7 @@ class _Carver:
             return
         lines = [path.flatten(c.outline_mm) for _, path in self._area.open_lines if path.length() > 0.01]
         caps = pass_depths(c.start, depth, self._task.recipe.depth_per_pass)
-        for pass_no, cap in enumerate(caps, 1):
-            level = [np.column_stack((line, np.full(len(line), -float(cap)))) for line in lines]
-            found = ways(level, mm_per_s=self._task.recipe.feed / 60, lift_s=self._layer.lift_s)
-            self._layer.trails(level, found, pass_no)
+        self._cut_strokes([np.column_stack((line, np.full(len(line), -depth))) for line in lines], caps)
 
 
 def _order(pieces: list[Piece]) -> list[int]:
@@ -174,27 +192,13 @@ def _order(pieces: list[Piece]) -> list[int]:
     return inside_first(np.array([piece.corner for piece in pieces]), np.full(len(pieces), -1))
 
 
-def _deeper(lines: list[FloatArray], c: Carving, before: float, cap: float) -> list[FloatArray]:
-    """What is deeper than the pass before, as lines (x, y, z) no deeper than this one. Depth above the sink is taken straight
-    down: a plug's tips lie as deep as its outline."""
-    if not lines:
+def _at_level(lines: list[FloatArray], z: float) -> list[FloatArray]:
+    """Lines (x, y, z) with a point wherever they pass a height; those of one point left out."""
+    kept = [line for line in lines if len(line) > 1]
+    if not kept:
         return []
-    counts = np.concatenate(([0], np.cumsum([len(line) for line in lines])))
-    whole = Skeleton(np.vstack(lines), counts, np.zeros((0, 3)))
-    floor_before = c.clearance_at(before)
-    if before > c.start + c.sink:
-        # a rim at the limit must not be lost to rounding
-        whole = whole.between(min(floor_before, c.reach - 1e-9), np.inf)
-    here = c.clearance_at(cap)
-    if 0 < here < c.reach:
-        whole = whole.with_level(here)
-    out = []
-    for line in whole.strokes():
-        if len(line) < 2:
-            continue
-        z = -np.minimum(c.depths(line[:, 2]), cap)
-        out.append(np.column_stack((line[:, :2], z)))
-    return out
+    whole = Skeleton(np.vstack(kept), np.concatenate(([0], np.cumsum([len(line) for line in kept]))), np.zeros((0, 3)))
+    return whole.with_level(z).strokes()
 
 
 def _onto_rims(lines: list[FloatArray], rims: list[FloatArray], reach: float) -> list[FloatArray]:

@@ -33,15 +33,12 @@ class CarveLayer:
         high = layer.hop + min(carving.floor_depth, 3.0)
         self.lift_s = 0.3 + 2 * high / _RAPID_Z_MM_S + 1.0 / max(layer.plunge / 60, 0.1)
 
-    def trails(self, lines: Sequence[FloatArray], found: Ways, pass_no: int) -> None:
-        """Strokes (x, y, z), trail by trail. Where a trail begins at a place cut before the bit goes down at its full feed."""
-        visited: set[int] = set()
+    def trails(self, lines: Sequence[FloatArray], found: Ways, pass_no: int, *, before: float) -> None:
+        """Strokes (x, y, z), trail by trail; ``before`` is the height of the pass before, which has opened the wood down to there."""
         for trail in found.trails:
             points = np.vstack([lines[k][::-1] if back else lines[k] for k, back in trail.strokes])
-            x, y, z = (float(v) for v in points[0])
-            self._begin(x, y, z, pass_no, is_open=trail.begin in visited)
+            self._begin(points[0], before, pass_no)
             self._along(points[1:], pass_no)
-            visited.update(int(node) for k, _ in trail.strokes for node in found.nodes[k])
 
     def rows(self, rows: Sequence[FloatArray], z: float, piece: Piece, *, reach: float, pass_no: int) -> None:
         """Rows at one depth, the nearest end first; on from one to the next at depth wherever the way there is clear."""
@@ -70,15 +67,19 @@ class CarveLayer:
 
     # ---- inner workings
 
-    def _begin(self, x: float, y: float, z: float, pass_no: int, *, is_open: bool) -> None:
+    def _begin(self, at: FloatArray, before: float, pass_no: int) -> None:
+        """To where a stretch begins; down through what the pass before, to the height ``before``, has opened at the full feed."""
         layer = self._layer
+        x, y, z = (float(v) for v in at)
         if not layer.moves.is_empty:
             ax, ay, az = layer.at
             if abs(ax - x) + abs(ay - y) < _SAME_MM and az < layer.hop - 1e-6:
                 layer.down(z, pass_no=pass_no)
                 return
         layer.arrive(x, y)
-        layer.down(z, pass_no=pass_no, is_open=is_open)
+        if pass_no > 1:
+            layer.down(max(z, before), pass_no=pass_no, is_open=True)
+        layer.down(z, pass_no=pass_no)
 
     def _go_to_row(self, to: FloatArray, z: float, piece: Piece, reach: float, pass_no: int) -> None:
         layer = self._layer

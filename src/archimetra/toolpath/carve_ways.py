@@ -63,6 +63,55 @@ def ways(lines: Sequence[FloatArray], *, mm_per_s: float, lift_s: float) -> Ways
     return Ways(tuple(trails), nodes)
 
 
+def deeper_lines(lines: Sequence[FloatArray], before: float, *, longest_mm: float) -> list[FloatArray]:
+    """The parts of lines (x, y, z) that lie below a height, with those above it that join them by no more than ``longest_mm``: going on
+    along these, which are cut already, takes less than a lift."""
+    pieces: list[FloatArray] = []
+    is_deep: list[bool] = []
+    for line in lines:
+        for part in _parted(line, before):
+            pieces.append(part)
+            is_deep.append(bool((part[:, 2] < before - 1e-9).any()))
+    if not pieces:
+        return []
+    ends = np.array([(line[0, :2], line[-1, :2]) for line in pieces]).reshape(-1, 2)
+    _, number = np.unique(np.rint(ends / SAME_MM).astype(np.int64), axis=0, return_inverse=True)
+    nodes = number.reshape(-1, 2)
+    length = np.array([np.hypot(*np.diff(piece[:, :2], axis=0).T).sum() for piece in pieces])
+    kept = np.array(is_deep) | (length <= longest_mm)
+    kept[(nodes[:, 0] == nodes[:, 1]) & ~np.array(is_deep)] = False
+    # what leads nowhere is taken off, end by end
+    degree = np.bincount(nodes[kept].ravel(), minlength=int(nodes.max()) + 1)
+    waiting = True
+    while waiting:
+        waiting = False
+        for k in np.flatnonzero(kept & ~np.array(is_deep)):
+            if degree[nodes[k, 0]] == 1 or degree[nodes[k, 1]] == 1:
+                kept[k], waiting = False, True
+                degree[nodes[k]] -= 1
+    return [piece for piece, keep in zip(pieces, kept, strict=True) if keep]
+
+
+def _parted(line: FloatArray, z: float) -> list[FloatArray]:
+    """A line (x, y, z) in pieces that lie wholly above or wholly below a height."""
+    if len(line) < 2:
+        return []
+    low = line[:, 2] < z - 1e-9
+    if low.all() or not low.any():
+        return [line]
+    points, cuts = [line[0]], list[int]()
+    for a, b in zip(line[:-1], line[1:], strict=True):
+        if (a[2] - z) * (b[2] - z) < -1e-18:
+            points.append(a + (b - a) * (a[2] - z) / (a[2] - b[2]))
+            cuts.append(len(points) - 1)
+        elif abs(b[2] - z) <= 1e-9:
+            cuts.append(len(points))
+        points.append(b)
+    whole = np.array(points)
+    marks = sorted({0, *cuts, len(whole) - 1})
+    return [whole[a : b + 1] for a, b in zip(marks[:-1], marks[1:], strict=True) if b > a]
+
+
 def _nearest_part(parts: list[IntArray], nodes: IntArray, places: FloatArray, at: FloatArray) -> int:
     if len(parts) == 1:
         return 0

@@ -1,6 +1,6 @@
 """Keeping a toolpath clear of clamps and screws: lifted over what stands in its way, with a word on what stays uncut there.
 
-Works on any planner's moves. Where the bit, its shank or its nut would touch a fixture lower than its height, the move is
+Works on any planner's moves. Where the bit or its shank would touch a fixture lower than its height, the move is
 left out: up before it, over it at travel height, and down behind it at the plunge feed, or sloping along its way where it cannot plunge.
 """
 

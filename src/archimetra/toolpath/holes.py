@@ -139,12 +139,17 @@ class _Holes:
         if not pecks:
             layer.down(-self._end, pass_no=1, role=Role.DRILL)
         else:
+            # equal pecks: a last one of a hair would have a control peck by that hair all the way
             count = max(1, ceil((self._end - start) / self._cut.peck - 1e-9))
+            peck = (self._end - start) / count
             for number in range(1, count + 1):
-                goal = max(top - self._cut.peck * number, -self._end)
+                goal = top - peck * number if number < count else -self._end
                 if number > 1:
                     layer.down(
-                        top - self._cut.peck * (number - 1) + CHIP_GAP_MM, pass_no=number, is_open=True, role=Role.DRILL
+                        top - peck * (number - 1) + min(CHIP_GAP_MM, peck / 2),
+                        pass_no=number,
+                        is_open=True,
+                        role=Role.DRILL,
                     )
                 layer.down(goal, pass_no=number, role=Role.DRILL)
                 if number < count:

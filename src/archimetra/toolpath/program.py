@@ -6,7 +6,7 @@ seen is what is cut. It begins and ends at the park height over the park point.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import msgspec
 import numpy as np
@@ -89,3 +89,19 @@ def assemble(toolpaths: Sequence[Toolpath], heights: Heights, *, park: tuple[flo
         np.array(whole.xyz), np.array(whole.kind), np.array(whole.centre), np.array(whole.feed), np.array(whole.role),
         pass_no, np.concatenate(numbers), tuple(blocks),
     )  # fmt: skip
+
+
+def dwells(run: Run, seconds: Mapping[CutId, float]) -> FloatArray:
+    """How long the bit waits at the bottom of a drilled hole before each row (n,), s: of the cuts that are given a time."""
+    out = np.zeros(len(run))
+    for block in run.blocks:
+        wait = seconds.get(block.cut, 0.0)
+        if wait <= 0:
+            continue
+        rows = np.arange(block.first, block.last)
+        is_drill = run.role[rows] == Role.DRILL
+        edges = np.flatnonzero(np.diff(np.concatenate(([0], is_drill.astype(np.int8), [0]))))
+        for a, b in zip(edges[0::2], edges[1::2], strict=True):
+            bottom = int(rows[a + int(np.argmin(run.xyz[rows[a:b], 2]))])
+            out[bottom + 1] += wait
+    return out

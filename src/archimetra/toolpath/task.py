@@ -61,7 +61,10 @@ def task_of(job: Job, board: Board, cut: Cut) -> Task:
     sheet = board.sheet
     if face > 0:
         sheet = replace(sheet, readings=(max(sheet.thickest - face, 0.1),))
-    recipe = held(cut.recipe(bit, sheet.material), job.machine).recipe
+    limits = held(cut.recipe(bit, sheet.material), job.machine)
+    recipe = limits.recipe
+    if isinstance(cut, ProfileCut | PocketCut) and cut.finish_feed is not None:
+        cut = replace(cut, finish_feed=limits.feed_of(cut.finish_feed, job.machine))
     larger: Bit | None = None
     parts: tuple[Shape, ...] = ()
     zones: tuple[Shape, ...] = ()

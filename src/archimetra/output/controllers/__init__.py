@@ -9,6 +9,7 @@ from importlib.resources import files
 import msgspec
 
 from archimetra.base.errors import OutputError
+from archimetra.output.comments import LONGEST
 
 
 class Controller(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -28,6 +29,7 @@ class Controller(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
     end: tuple[str, ...]
     comment: str
     has_drill_cycles: bool = False
+    comment_width: int = LONGEST
 
 
 @cache

@@ -17,6 +17,7 @@ from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap, draw_badge, draw_bit
 from archimetra.app.widgets.fields import TextField, label
 from archimetra.base.errors import ArchimetraError
+from archimetra.base.files import write_safely
 from archimetra.job import edits, rack
 from archimetra.job.bits import UNDERCUTS, Bit, BitKind, Flutes, Spin
 from archimetra.job.edit import Edit
@@ -301,10 +302,8 @@ class BitsPanel(Panel):
 
     def write_rack(self, path: FilePath) -> None:
         try:
-            if path.suffix.lower() == ".json":
-                path.write_bytes(rack.as_json(self.shop))
-            else:
-                path.write_text(rack.as_csv(self.shop), encoding="utf-8")
+            is_json = path.suffix.lower() == ".json"
+            write_safely(path, rack.as_json(self.shop) if is_json else rack.as_csv(self.shop).encode("utf-8"))
         except OSError as error:
             self.say_problem(f"{path} could not be written: {error.strerror or error}.")
             return

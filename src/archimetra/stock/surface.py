@@ -1,0 +1,101 @@
+"""What is left of the sheet's top at single places, block by block: where Z can still be touched off, and how low the surface is there."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+import shapely
+
+from archimetra.geometry.arrays import FloatArray
+from archimetra.job.bits import Bit
+from archimetra.job.cuts import FacingCut
+from archimetra.job.job import Board
+from archimetra.job.sheet import ZeroZ
+from archimetra.toolpath.fixtures import outline_of
+from archimetra.toolpath.moves import straightened
+from archimetra.toolpath.program import Run
+
+INSIDE_MM = 10.0  # a place to touch off lies this far within the sheet
+PLATE_MM = 6.0  # radius of what must be whole around it
+_SAME_MM = 0.005
+
+
+class TouchOff(msgspec.Struct, frozen=True):
+    """Where Z can be touched off before a block runs. ``height`` is the surface there, below the sheet's top as delivered (0: as
+    delivered); ``at`` the place in board coordinates, ``is_usual`` where it is that of the zero point; None where nothing is left of the
+    surface. ``taken_by`` names the cut that took the usual place away."""
+
+    height: float
+    at: tuple[float, float] | None
+    is_usual: bool
+    taken_by: str = ""
+
+
+def touch_offs(board: Board, run: Run, bits: Sequence[Bit]) -> list[TouchOff]:
+    """One for every block of the run: how things are before it. Empty where Z zero is on the spoilboard, which nothing takes away."""
+    if board.zero.z is not ZeroZ.SHEET_TOP or not run.blocks:
+        return []
+    places = _places(board)
+    lowest = _lowest(run, bits, places)
+    is_facing = np.array([isinstance(board.cut(block.cut), FacingCut) for block in run.blocks])
+    out = []
+    for number in range(len(run.blocks)):
+        before = lowest[:, :number]
+        faced = before[:, is_facing[:number]].min(axis=1, initial=0.0)
+        height = before.min(axis=1, initial=0.0)
+        whole = np.flatnonzero(height > faced - _SAME_MM)
+        if 0 in whole:
+            out.append(TouchOff(float(faced[0]), places[0], is_usual=True))
+            continue
+        taker = int(np.argmin(before[0]))
+        cut = board.cut(run.blocks[taker].cut)
+        name = cut.name if cut is not None else ""
+        if len(whole):
+            k = int(whole[0])
+            out.append(TouchOff(float(faced[k]), places[k], is_usual=False, taken_by=name))
+        else:
+            out.append(TouchOff(float(faced[0]), None, is_usual=False, taken_by=name))
+    return out
+
+
+def _places(board: Board) -> list[tuple[float, float]]:
+    """The zero point drawn into the sheet, then others from the nearest on, those under clamps left out."""
+    sheet = board.sheet
+    x, y = board.zero.point(sheet)
+    inset_x, inset_y = min(INSIDE_MM, sheet.width / 2), min(INSIDE_MM, sheet.height / 2)
+    usual = (
+        float(np.clip(x, inset_x, sheet.width - inset_x)),
+        float(np.clip(y, inset_y, sheet.height - inset_y)),
+    )
+    grid = [
+        (float(px), float(py))
+        for px in np.linspace(inset_x, sheet.width - inset_x, 15)
+        for py in np.linspace(inset_y, sheet.height - inset_y, 15)
+    ]
+    covered = shapely.union_all([shapely.buffer(outline_of(fixture), PLATE_MM) for fixture in board.fixtures])
+    free = [p for p in grid if covered.is_empty or not shapely.intersects_xy(covered, *p)]
+    return [usual, *sorted(free, key=lambda p: (p[0] - usual[0]) ** 2 + (p[1] - usual[1]) ** 2)]
+
+
+def _lowest(run: Run, bits: Sequence[Bit], places: list[tuple[float, float]]) -> FloatArray:
+    """How low each block (m,) comes within ``PLATE_MM`` of each place (n,): (n, m), 0 where it does not come into the wood."""
+    points, rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=0.05)
+    block = run.block[rows]
+    radius = {bit.id: bit.radius for bit in bits}
+    reach = np.array([radius.get(b.bit, 0.0) for b in run.blocks])
+    a, b = points[:-1], points[1:]
+    low = np.minimum(a[:, 2], b[:, 2])
+    keep = np.flatnonzero((low < -1e-6) & (block[1:] >= 0))
+    out = np.zeros((len(places), len(run.blocks)))
+    if not len(keep):
+        return out
+    lines = shapely.linestrings(np.stack((a[keep, :2], b[keep, :2]), axis=1))
+    of, depth = block[1:][keep], low[keep]
+    far = float(reach.max()) + PLATE_MM
+    place, line = shapely.STRtree(lines).query(shapely.points(places), predicate="dwithin", distance=far)
+    gaps = shapely.distance(shapely.points(np.array(places)[place]), lines[line])
+    near = gaps < reach[of[line]] + PLATE_MM
+    np.minimum.at(out, (place[near], of[line[near]]), depth[line[near]])
+    return out
