@@ -7,9 +7,9 @@ corner. With clearance c a side:
     M = open(close(A, ri - c), rp)        the nearest outline both can follow
     P0 = open(M, rp),  I = close(erode(P0, c), ri)
     V = I minus erode(P0, c)              where closing filled corners that the pocket still lacks
-    P = P0 united with dilate(V, rp)
+    P = P0 united with the discs of radius rp that cover dilate(V, c), each as far within P0 as it can lie
 
-P is a union of open sets, so it can be cut; I is closed, so it can be cut; erode(P, c) contains I, so nothing interferes. It ends
+P is a union of discs, so it can be cut; I is closed, so it can be cut; erode(P, c) contains I, so nothing interferes. It ends
 after one step; opening and closing in turn does not.
 """
 
@@ -36,7 +36,7 @@ from archimetra.toolpath.task import Task
 replace = msgspec.structs.replace
 _CHORD_MM = 0.001
 _THIN_MM = 0.002
-_SLIVER_MM = 0.01
+_SLIVER_MM = 0.004  # what chords of chords stray: thinner remainders are no wood
 _SMALLEST_MM2 = 0.01
 _WORTH_MM, _MUCH_MM = 0.02, 0.3  # deviations that are told, and for which a smaller bit is tried
 
@@ -60,11 +60,7 @@ def matched(area: Region, *, pocket_radius: float, insert_radius: float, clearan
     m = opened(closed(area, max(ri - c, 0.0), chord_tolerance_mm=_CHORD_MM), rp, chord_tolerance_mm=_CHORD_MM)
     eroded = grown(m, -c, chord_tolerance_mm=_CHORD_MM)
     insert = closed(eroded, ri, chord_tolerance_mm=_CHORD_MM)
-    filled = shapely.difference(insert, shapely.buffer(eroded, _SLIVER_MM / 2))
-    pocket = m
-    if not filled.is_empty:
-        corners = as_region(shapely.buffer(filled, _SLIVER_MM / 2))
-        pocket = as_region(shapely.union(m, grown(corners, rp, chord_tolerance_mm=_CHORD_MM)))
+    pocket = _with_room(m, insert, eroded, rp, c)
     pocket = (
         as_region(shapely.union_all([p for p in polygons_of(pocket) if p.area > _SMALLEST_MM2]))
         if not pocket.is_empty
@@ -73,6 +69,30 @@ def matched(area: Region, *, pocket_radius: float, insert_radius: float, clearan
     changed = float(shapely.symmetric_difference(area, pocket).area) / max(float(area.area), 1e-9)
     deviation, at = _deviation(area, pocket)
     return Pair(pocket, insert, changed, deviation, at, len(polygons_of(area)), len(polygons_of(pocket)))
+
+
+def _with_room(pocket: Region, insert: Region, eroded: Region, rp: float, c: float) -> Region:
+    """The pocket with room for what the insert has beyond it shrunk by the clearance. A disc of the bit that has to reach a remainder
+    need come only so much farther out than the pocket lets it as the remainder lies beyond its reach: growing it by the whole radius
+    would leave a hole beside the insert."""
+    beyond = shapely.difference(insert, shapely.buffer(eroded, _SLIVER_MM / 2))
+    if beyond.is_empty:
+        return pocket
+    centres = grown(pocket, -rp, chord_tolerance_mm=_CHORD_MM)
+    if centres.is_empty:
+        return pocket
+    bulges = []
+    for part in polygons_of(shapely.buffer(beyond, _SLIVER_MM / 2)):
+        need = shapely.buffer(part, c, quad_segs=32)
+        edge = shapely.points(shapely.get_coordinates(need))
+        short = float(shapely.distance(centres, edge).max()) - rp
+        if short <= _CHORD_MM:
+            continue
+        near = shapely.intersection(
+            shapely.buffer(centres, short, quad_segs=64), shapely.buffer(need, rp + short, quad_segs=16)
+        )
+        bulges.append(shapely.buffer(near, rp, quad_segs=64))
+    return as_region(shapely.union_all([pocket, *bulges])) if bulges else pocket
 
 
 def mated(task: Task) -> tuple[Task, tuple[Finding, ...]]:
