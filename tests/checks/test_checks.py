@@ -10,7 +10,7 @@ from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, Overrides, Side, Tabs
-from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, HoleMethod, PocketCut, ProfileCut, SlotCut
 from archimetra.job.ids import BitId
 from archimetra.job.sheet import HoldDown, Machine, Sheet
 from cutting_board import board_with
@@ -51,7 +51,13 @@ class TestEachIsTold:
             ("finish-deep", Severity.CAUTION, ProfileCut, star(), {"bit": SHORT, "finish": 0.3, "goes_through": True}),
             ("no-plunge", Severity.STOP, PocketCut, star(), {"bit": SURFACER, "entry": Entry.PLUNGE}),
             ("no-plunge", Severity.STOP, EngraveCut, star(), {"bit": SURFACER, "entry": Entry.PLUNGE}),
-            ("no-plunge", Severity.STOP, HoleCut, Path.circle((0, 0), 12), {"bit": SURFACER}),
+            (
+                "no-plunge",
+                Severity.STOP,
+                HoleCut,
+                Path.circle((0, 0), 13),
+                {"bit": SURFACER, "method": HoleMethod.DRILL},
+            ),
             ("drill-sideways", Severity.STOP, PocketCut, star(), {"bit": DRILL}),
             ("undercut-bit", Severity.STOP, PocketCut, star(), {"bit": KEYHOLE}),
             (

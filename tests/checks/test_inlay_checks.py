@@ -57,7 +57,7 @@ def test_a_plug_taller_than_its_sheet_and_one_that_leaves_next_to_nothing():
 def test_a_fit_that_uses_up_the_glue_gap_says_how_much_it_needs():
     job, _ = pair(fit=0.3, glue_gap=0.5)
     found = told(job, 0)["inlay-bottoms"]
-    assert "sinks 0.52 mm" in found.sentence
+    assert "sinks up to 0.52 mm" in found.sentence
     assert "0.62 mm" in found.fix
     assert "inlay-bottoms" not in told(pair(fit=0.1)[0], 0)
 

@@ -138,7 +138,7 @@ class TestWhereZIsTouchedOff:
         zero: Zero = Zero(),
         unit: Unit = Unit.MM,
         sheet: Sheet = Sheet(width=120.0, height=90.0, readings=(18.0,)),
-    ):  # noqa: B008
+    ):
         job, board, cut = board_with(
             Path.rectangle(0, 0, 60, 40), kind=ProfileCut, goes_through=True, sheet=sheet, tabs=Tabs()
         )

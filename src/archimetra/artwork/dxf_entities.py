@@ -581,8 +581,11 @@ class Converter:
 
 
 def bulged_path(points: Any, bulges: Any, *, is_closed: bool) -> Path | None:
-    """A polyline with bulges; points repeated in place dropped; None where fewer than two different ones are left."""
+    """A polyline with bulges; points repeated in place dropped; None where fewer than two different ones are left. Arcs of more than
+    half a circle come as two: the ends of a nearly full one may lie so close that closing it would leave nothing of it."""
     points, bulges = np.asarray(points, dtype=np.float64), np.asarray(bulges, dtype=np.float64)
+    if len(bulges) and np.abs(bulges).max() > 1.0 and np.isfinite(points).all() and np.isfinite(bulges).all():
+        points, bulges = _halved(points, bulges, is_closed=is_closed)
     if 2 < len(points) < _FEW:  # most polylines: without arrays it is three times as quick
         rows = points.tolist()
         ring = [*rows, rows[0]] if is_closed else rows
@@ -601,6 +604,22 @@ def bulged_path(points: Any, bulges: Any, *, is_closed: bool) -> Path | None:
     if is_closed and keep.sum() < 2 and not bulges[:-1][keep].any():
         return None
     return Path.arcs(nodes, bulges[:-1][keep], closed=is_closed)
+
+
+def _halved(points: Any, bulges: Any, *, is_closed: bool) -> tuple[Any, Any]:
+    """Points and bulges with arcs of more than half a circle cut in their middle: the sagitta is half the chord times the bulge."""
+    out, half = [], list[float]()
+    count = len(points)
+    for k in range(count):
+        out.append(points[k])
+        wide = abs(bulges[k]) > 1.0 and (k + 1 < count or is_closed)
+        if wide:
+            d = points[(k + 1) % count] - points[k]
+            out.append((points[k] + points[(k + 1) % count]) / 2 + np.array((d[1], -d[0])) * bulges[k] / 2)
+            half += [float(np.tan(np.arctan(bulges[k]) / 2))] * 2
+        else:
+            half.append(float(bulges[k]))
+    return np.array(out), np.array(half)
 
 
 def _plane(entity: Any, d: dict[str, Any]) -> Affine:

@@ -14,6 +14,7 @@ from archimetra.checks.depth_checks import (
 from archimetra.checks.given import Check, CheckInput
 from archimetra.checks.holding_checks import loose_pieces, tabs_too_thick
 from archimetra.checks.inlay_checks import frame_too_tight, glue_used_up, half_missing, mating_depths
+from archimetra.checks.load_checks import carve_heavy, start_closed
 from archimetra.checks.order_checks import drawn_twice, facing_late, outline_before_inside, rest_before_first
 from archimetra.checks.place_checks import off_sheet, out_of_travel, rapid_in_stock, strays, touch_off_gone
 from archimetra.job.job import Board, Job
@@ -35,6 +36,7 @@ CHECKS: tuple[Check, ...] = (
     wrong_kind_of_bit,
     rapid_in_stock,
     strays,
+    start_closed,
     touch_off_gone,
     rest_before_first,
     mating_depths,
@@ -47,5 +49,6 @@ CHECKS: tuple[Check, ...] = (
     facing_late,
     drawn_twice,
     pass_too_deep,
+    carve_heavy,
     speed_out_of_reach,
 )

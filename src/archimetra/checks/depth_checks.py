@@ -10,6 +10,7 @@ from archimetra.job.bits import UNDERCUTS, BitKind
 from archimetra.job.cut_parts import Entry
 from archimetra.job.cuts import CarveCut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.recipes import held
+from archimetra.toolpath.moves import Role
 
 
 def too_deep(given: CheckInput) -> Iterator[Finding]:
@@ -84,7 +85,10 @@ def cannot_plunge(given: CheckInput) -> Iterator[Finding]:
             continue
         straight_down = (
             isinstance(cut, ProfileCut | PocketCut | EngraveCut) and cut.entry is Entry.PLUNGE
-        ) or isinstance(cut, HoleCut | CarveCut)
+        ) or isinstance(cut, CarveCut)
+        if isinstance(cut, HoleCut):  # round and down is no plunge, straight down is
+            block = next((b for b in given.run.blocks if b.cut == cut.id), None)
+            straight_down = block is not None and bool((given.run.role[block.first : block.last] == Role.DRILL).any())
         if straight_down:
             yield Finding(
                 "no-plunge", Severity.STOP,

@@ -59,13 +59,24 @@ def glue_used_up(given: CheckInput) -> Iterator[Finding]:
                     fix="Choose a V bit; the plug follows.", subject=cut.id,
                 )  # fmt: skip
                 continue
-            sinks = inlay.fit / tan(radians(bit.angle / 2))
+            slope = tan(radians(bit.angle / 2))
+            # a flat's share of the sink keeps groove bottoms free; where no groove is rounded the plug goes that much deeper
+            sinks = (inlay.fit + bit.tip_flat / 2) / slope
             if inlay.glue_gap - sinks < LEAST_GLUE_MM:
+                why = f"a fit of {inlay.fit:g} mm" if inlay.fit > 0 else ""
+                tip = f"a tip {bit.tip_flat:g} mm flat" if bit.tip_flat > 0 else ""
                 yield Finding(
                     "inlay-bottoms", Severity.CAUTION,
-                    f"With a fit of {inlay.fit:g} mm the plug of '{inlay.name}' sinks {sinks:.2f} mm and leaves "
-                    f"{max(inlay.glue_gap - sinks, 0):.2f} mm for glue under it: it bottoms out before its walls close.",
-                    fix=f"Make the glue gap at least {sinks + LEAST_GLUE_MM:.2f} mm, or the fit smaller.", subject=cut.id,
+                    f"With {' and '.join(w for w in (why, tip) if w) or 'no glue gap'} the plug of '{inlay.name}' sinks up to {sinks:.2f} mm "
+                    f"and leaves {max(inlay.glue_gap - sinks, 0):.2f} mm for glue under it: it bottoms out before its walls close.",
+                    fix=f"Make the glue gap at least {sinks + LEAST_GLUE_MM:.2f} mm, or take a finer tip or a smaller fit.", subject=cut.id,
+                )  # fmt: skip
+            if bit.tip_flat > 0:
+                yield Finding(
+                    "inlay-flat", Severity.NOTE,
+                    f"The tip of {bit.name} is {bit.tip_flat:g} mm flat: where the art of '{inlay.name}' has corners its walls stay open by "
+                    f"up to {bit.tip_flat / 2:.2f} mm a side.",
+                    fix="A finer tip closes them.", subject=cut.id,
                 )  # fmt: skip
 
 

@@ -21,12 +21,14 @@ def task_key(task: Task) -> str:
     digest = blake2b(PLANNERS_VERSION, digest_size=16)
     cut = msgspec.structs.replace(task.cut, notes="", is_on=True)
     sheet = (task.sheet.width, task.sheet.height, task.sheet.readings)
-    digest.update(msgspec.json.encode((cut, task.bit, task.recipe, sheet, task.hop, task.face, task.larger)))
+    digest.update(
+        msgspec.json.encode((cut, task.bit, task.recipe, sheet, task.hop, task.face, task.larger, task.rest_follows))
+    )
     for shapes in (task.shapes, task.parts, task.zones):
         digest.update(b"|")
         _add_shapes(digest, shapes)
     for earlier in task.earlier:
-        digest.update(msgspec.json.encode((earlier.cut, earlier.bit)))
+        digest.update(msgspec.json.encode((earlier.cut, earlier.bit, earlier.depth, earlier.face)))
         _add_shapes(digest, earlier.shapes)
     return digest.hexdigest()
 

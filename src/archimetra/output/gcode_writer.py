@@ -13,6 +13,7 @@ from math import ceil, hypot
 
 import numpy as np
 
+from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit, Recipe, Spin
 from archimetra.job.job import Board, Job
 from archimetra.job.quantities import MM_PER_INCH, Unit
@@ -22,11 +23,12 @@ from archimetra.output.comments import folded, shortened
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.stock.surface import touch_offs
-from archimetra.toolpath.moves import Move, Role, straightened
+from archimetra.toolpath.moves import Move, Role, arc_angles, straightened
 from archimetra.toolpath.program import Block, Run, dwells
 
 SHORTEST_ARC_MM = 0.05  # below this an arc and its chord differ by less than rounding
 RADIUS_AGREEMENT_MM = 0.002
+WIDEST_ARC = 3.2  # radians, a hair over half a circle; wider ones are written in parts
 
 
 def write_file(
@@ -66,6 +68,7 @@ class _Writer:
         self._bit: Bit | None = None
         self._speed: float | None = None
         self._touch_offs = touch_offs(board, run, job.bits)
+        self._radii, self._sweeps = _arcs_of(run)
         self._waits = dwells(run, board.dwells)
         self._height_park = board.flight.park + float(self._shift[2])
 
@@ -178,6 +181,9 @@ class _Writer:
         feed = self._round_feed(float(self._run.feed[row]))
         code, extra = "G1", ""
         if kind in (Move.ARC_CW, Move.ARC_CCW):
+            if self._is_wide(row):
+                self._arc_in_parts(row, end, feed)
+                return
             offsets = self._arc_offsets(row, end)
             if offsets is not None:
                 code = "G2" if kind == Move.ARC_CW else "G3"
@@ -235,11 +241,14 @@ class _Writer:
 
     def _arc_offsets(self, row: int, end: list[float]) -> tuple[float, float] | None:
         """Rounded I and J, or None where the arc is better written as chords."""
+        return None if self._is_short(row) else self._offsets_to(self._run.centre[row], end)
+
+    def _offsets_to(self, centre: FloatArray, end: list[float]) -> tuple[float, float] | None:
         x0, y0 = self._pen[0], self._pen[1]
-        if not self._profile.has_arcs or x0 is None or y0 is None or self._is_short(row):
+        if not self._profile.has_arcs or x0 is None or y0 is None:
             return None
-        cx = (float(self._run.centre[row, 0]) + self._shift[0]) / self._per_unit
-        cy = (float(self._run.centre[row, 1]) + self._shift[1]) / self._per_unit
+        cx = (float(centre[0]) + self._shift[0]) / self._per_unit
+        cy = (float(centre[1]) + self._shift[1]) / self._per_unit
         dx, dy = end[0] - x0, end[1] - y0
         chord = hypot(dx, dy)
         radius = hypot(x0 - cx, y0 - cy)
@@ -253,8 +262,41 @@ class _Writer:
         return (i, j) if mismatch <= RADIUS_AGREEMENT_MM else None
 
     def _is_short(self, row: int) -> bool:
-        d = self._run.xyz[row, :2] - self._run.xyz[row - 1, :2]
-        return hypot(float(d[0]), float(d[1])) < SHORTEST_ARC_MM
+        """By its length: the ends of a nearly full circle lie close together too."""
+        return bool(self._radii[row] * abs(self._sweeps[row]) < SHORTEST_ARC_MM)
+
+    def _is_wide(self, row: int) -> bool:
+        return bool(abs(self._sweeps[row]) > WIDEST_ARC)
+
+    def _arc_in_parts(self, row: int, end: list[float], feed: float) -> None:
+        """An arc of more than half a circle as several: the rounded ends of a wider one no longer say where its centre is."""
+        begin, goal, centre = self._run.xyz[row - 1], self._run.xyz[row], self._run.centre[row]
+        radius, sweep = float(self._radii[row]), float(self._sweeps[row])
+        count = max(2, ceil(abs(sweep) / 2.0))
+        first = float(np.arctan2(begin[1] - centre[1], begin[0] - centre[0]))
+        code = "G2" if int(self._run.kind[row]) == Move.ARC_CW else "G3"
+        for k in range(1, count + 1):
+            t = k / count
+            if k < count:
+                angle = first + sweep * t
+                place = (
+                    centre[0] + radius * np.cos(angle),
+                    centre[1] + radius * np.sin(angle),
+                    begin[2] + (goal[2] - begin[2]) * t,
+                )
+                to = [self._round((float(v) + s) / self._per_unit) for v, s in zip(place, self._shift, strict=True)]
+            else:
+                to = end
+            offsets = self._offsets_to(centre, to)
+            words = [("X", to[0], 0), ("Y", to[1], 1), ("Z", to[2], 2)]
+            if offsets is None and k == 1:
+                self._chords(row, end, feed)
+                return
+            if offsets is None:
+                self._word_line("G1", words, row=row, feed=feed)
+                continue
+            extra = f" I{self._number(offsets[0])} J{self._number(offsets[1])}"
+            self._word_line(code, words, row=row, extra=extra, feed=feed)
 
     def _chords(self, row: int, end: list[float], feed: float) -> None:
         rows = slice(row - 1, row + 1)
@@ -322,3 +364,15 @@ def _thickness(sheet: Sheet) -> str:
     if len(readings) <= 4:
         return ", ".join(readings)
     return f"{sheet.thinnest:g} to {sheet.thickest:g} ({len(readings)} readings)"
+
+
+def _arcs_of(run: Run) -> tuple[FloatArray, FloatArray]:
+    """Radius and signed sweep of every row (n,) that is an arc, 0 for others."""
+    radii, sweeps = np.zeros(len(run)), np.zeros(len(run))
+    rows = np.flatnonzero(run.kind >= Move.ARC_CW)
+    rows = rows[rows > 0]
+    if len(rows):
+        begin, centre = run.xyz[rows - 1], run.centre[rows]
+        radii[rows] = np.hypot(*(begin[:, :2] - centre).T)
+        sweeps[rows] = arc_angles(begin, run.xyz[rows], centre, run.kind[rows])[1]
+    return radii, sweeps

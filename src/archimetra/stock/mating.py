@@ -28,6 +28,10 @@ _MOST_PLACES = 400_000
 OUTLINE_STEP_MM = 0.5
 _MOST_OUTLINE = 6_000
 _BISECTIONS = 26
+_CLOSE_LOOK = 60  # the lowest places of the grid are looked at more closely
+_CORNER_MM = (
+    0.6  # so near to a corner no direction is square to the outline; at a depth a V's walls lie that much farther in
+)
 _FAR_MM = 0.4  # how far off its outline a wall of a straight inlay is looked for; less than any bit is wide
 
 
@@ -63,9 +67,7 @@ class PlugInPocket(msgspec.Struct, frozen=True, eq=False):
         d, v = self.sums(places)
         total = d + v
         if self.slope > 0:
-            k = int(np.argmin(total))
-            seat = float(total[k])
-            contact = (float(places[k, 0]), float(places[k, 1]))
+            seat, contact = self._lowest(places, total)
         else:
             inner = inside & (d > 0.5 * self.depth) & (v < 1e-6)
             seat = float(d[inner].min()) if inner.any() else 0.0
@@ -79,15 +81,45 @@ class PlugInPocket(msgspec.Struct, frozen=True, eq=False):
         level = min(seat / 2, 1.0) if self.slope > 0 else seat - min(0.8, seat / 3)
         level = max(level, 0.0)
         outline = self.side_gaps(seat, level)
+        side = _three(outline.gaps[np.isfinite(outline.gaps)])
+        if self.slope == 0 and side is not None:
+            side = (side[0], side[1], max(side[2], self._widest_void(places, d, v, seat, level)))
         return Mate(
             seat=seat, meant=self.meant, glue=_three(gap[floor]), saw=_three(gap[beside]) if self.slope > 0 else None,
-            side=_three(outline.gaps[np.isfinite(outline.gaps)]), level=level, contact=contact, map=outline,
+            side=side, level=level, contact=contact, map=outline,
             proud=self.plug_thickness - seat if self.slope == 0 else None,
         )  # fmt: skip
 
+    def _lowest(self, places: FloatArray, total: FloatArray) -> tuple[float, tuple[float, float]]:
+        """The least d + v and where it is: looked for ever closer about the lowest places of the grid, since between two of them a ridge
+        may rise by hundredths."""
+        step = max(GRID_MM, float(np.ptp(places[:, 0])) / max(len(np.unique(places[:, 0])) - 1, 1))
+        around = np.stack(np.meshgrid(np.linspace(-1, 1, 9), np.linspace(-1, 1, 9)), axis=-1).reshape(-1, 2)
+        best = places[np.argsort(total, kind="stable")[:_CLOSE_LOOK]]
+        value = float(total.min())
+        for _ in range(4):
+            near = (best[:, None, :] + around[None] * step).reshape(-1, 2)
+            d, v = self.sums(near)
+            order = np.argsort(d + v, kind="stable")[:_CLOSE_LOOK]
+            best, value, step = near[order], min(value, float((d + v)[order[0]])), step / 4
+        return value, (float(best[0, 0]), float(best[0, 1]))
+
+    def _widest_void(self, places: FloatArray, d: FloatArray, v: FloatArray, seat: float, level: float) -> float:
+        """How wide the widest opening between upright walls is anywhere, corners and notches too: the widest disc that fits between them
+        at that depth, to the grid."""
+        from scipy.ndimage import distance_transform_edt
+
+        columns = len(np.unique(places[:, 0]))
+        step = float(places[1, 0] - places[0, 0]) if columns > 1 else GRID_MM
+        near_art = _within(self.art, places, 3.0)
+        is_open = (d > level) & (v > seat - level) & near_art
+        radius = distance_transform_edt(np.pad(is_open.reshape(-1, columns), 1)) * step
+        widest = 2 * float(radius.max()) - step
+        return widest if widest > 2 * step else 0.0
+
     def side_gaps(self, seat: float, level: float) -> MateMap:
         """The side gap all round at a depth below the pocket board's face."""
-        places, inward, corner = outline_places(self.art)
+        places, inward, corner = outline_places(self.art, corner_mm=_CORNER_MM + 2.5 * level * self.slope)
         if level <= 1e-6 or not len(places):
             return MateMap(places, np.full(len(places), np.nan), -1)
         low, high = (-0.3, level * self.slope + 1.0) if self.slope > 0 else (-_FAR_MM, _FAR_MM)
@@ -123,8 +155,8 @@ class PlugInPocket(msgspec.Struct, frozen=True, eq=False):
         return places, np.asarray(shapely.contains_xy(art, places[:, 0], places[:, 1]))
 
 
-def outline_places(art: Region) -> tuple[FloatArray, FloatArray, BoolArray]:
-    """Places (n, 2) along an outline, the direction into the area at each, and which lie so near to a corner that no
+def outline_places(art: Region, *, corner_mm: float = _CORNER_MM) -> tuple[FloatArray, FloatArray, BoolArray]:
+    """Places (n, 2) along an outline, the direction into the area at each, and which lie so near to a corner (``corner_mm``) that no
     direction is square to the outline there."""
     rings = ring_paths(art)
     length = sum(float(np.hypot(*np.diff(ring, axis=0).T).sum()) for ring in rings)
@@ -146,7 +178,7 @@ def outline_places(art: Region) -> tuple[FloatArray, FloatArray, BoolArray]:
         near = np.zeros(count, dtype=bool)
         for mark in marks:
             gap = np.abs(s - mark)
-            near |= np.minimum(gap, ends[-1] - gap) < 0.6
+            near |= np.minimum(gap, ends[-1] - gap) < corner_mm
         corner.append(near)
     if not places:
         return np.zeros((0, 2)), np.zeros((0, 2)), np.zeros(0, dtype=bool)

@@ -38,7 +38,7 @@ def touch_offs(board: Board, run: Run, bits: Sequence[Bit]) -> list[TouchOff]:
     if board.zero.z is not ZeroZ.SHEET_TOP or not run.blocks:
         return []
     places = _places(board)
-    lowest = _lowest(run, bits, places)
+    lowest = lowest_by_block(run, bits, places, margin=PLATE_MM)
     is_facing = np.array([isinstance(board.cut(block.cut), FacingCut) for block in run.blocks])
     out = []
     for number in range(len(run.blocks)):
@@ -79,23 +79,32 @@ def _places(board: Board) -> list[tuple[float, float]]:
     return [usual, *sorted(free, key=lambda p: (p[0] - usual[0]) ** 2 + (p[1] - usual[1]) ** 2)]
 
 
-def _lowest(run: Run, bits: Sequence[Bit], places: list[tuple[float, float]]) -> FloatArray:
-    """How low each block (m,) comes within ``PLATE_MM`` of each place (n,): (n, m), 0 where it does not come into the wood."""
-    points, rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=0.05)
+def lowest_by_block(
+    run: Run, bits: Sequence[Bit], places: Sequence[tuple[float, float]] | FloatArray, *, margin: float = 0.0, blocks: int | None = None
+) -> FloatArray:  # fmt: skip
+    """How low each of the first ``blocks`` blocks (m,) comes within ``margin`` of the reach of its bit about each place (n,): (n, m), 0 where
+    it does not come into the wood. Bits count as flat."""
+    count = len(run.blocks) if blocks is None else blocks
+    out = np.zeros((len(places), count))
+    last = run.blocks[count - 1].last if count else 0
+    if not last or not len(places):
+        return out
+    rows_of = slice(0, last)
+    points, rows = straightened(run.xyz[rows_of], run.kind[rows_of], run.centre[rows_of], chord_tolerance_mm=0.05)
     block = run.block[rows]
     radius = {bit.id: bit.radius for bit in bits}
-    reach = np.array([radius.get(b.bit, 0.0) for b in run.blocks])
+    reach = np.array([radius.get(b.bit, 0.0) for b in run.blocks[:count]])
     a, b = points[:-1], points[1:]
     low = np.minimum(a[:, 2], b[:, 2])
     keep = np.flatnonzero((low < -1e-6) & (block[1:] >= 0))
-    out = np.zeros((len(places), len(run.blocks)))
     if not len(keep):
         return out
     lines = shapely.linestrings(np.stack((a[keep, :2], b[keep, :2]), axis=1))
     of, depth = block[1:][keep], low[keep]
-    far = float(reach.max()) + PLATE_MM
-    place, line = shapely.STRtree(lines).query(shapely.points(places), predicate="dwithin", distance=far)
-    gaps = shapely.distance(shapely.points(np.array(places)[place]), lines[line])
-    near = gaps < reach[of[line]] + PLATE_MM
+    asked = shapely.points(np.asarray(places, dtype=np.float64))
+    far = float(reach.max()) + margin
+    place, line = shapely.STRtree(lines).query(asked, predicate="dwithin", distance=far)
+    gaps = shapely.distance(asked[place], lines[line])
+    near = gaps <= reach[of[line]] + margin
     np.minimum.at(out, (place[near], of[line[near]]), depth[line[near]])
     return out

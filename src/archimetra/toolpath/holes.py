@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from math import ceil, pi
 
+import msgspec
 import numpy as np
 
 from archimetra.base.findings import Finding, Severity
@@ -47,6 +48,37 @@ def plan_holes(task: Task, progress: Progress = lambda share: None) -> tuple[Too
         findings.extend(planner.findings())
     layer.leave()
     return layer.moves.toolpath(cut.id, task.bit.id), tuple(findings)
+
+
+class Drilled(msgspec.Struct, frozen=True):
+    """A hole as an earlier cut really made it: as wide as it is down to ``depth`` below the face of the cut that asks."""
+
+    at: tuple[float, float]
+    diameter: float
+    depth: float
+
+
+def drilled_holes(task: Task) -> list[Drilled]:
+    """The holes earlier cuts have made, as wide as their bits left them and as deep as they are that wide: a circle drilled with a
+    smaller bit is no wider than that, and a drill's point narrows the last of its depth."""
+    out = []
+    for earlier in task.earlier:
+        cut, bit = earlier.cut, earlier.bit
+        if not isinstance(cut, HoleCut):
+            continue
+        for circle in circles_of(earlier.shapes):
+            room = circle.diameter - bit.diameter
+            if not _is_chosen(circle, cut) or room < -FITS_MM:
+                continue
+            is_bored = room > FITS_MM and cut.method in (HoleMethod.BORE, HoleMethod.FITTING)
+            point = 0.0 if cut.to_shoulder else bit.point_length
+            depth = task.depth_of(earlier) - point
+            out.append(Drilled(circle.at, circle.diameter if is_bored else bit.diameter, depth))
+            for step in cut.steps:
+                if step.diameter > circle.diameter + FITS_MM:
+                    deep = min(step.depth + earlier.face - task.face, task.depth_of(earlier))
+                    out.append(Drilled(circle.at, step.diameter, deep))
+    return out
 
 
 def _is_chosen(circle: Circle, cut: HoleCut) -> bool:

@@ -39,6 +39,7 @@ _THIN_MM = 0.002
 _SLIVER_MM = 0.004  # what chords of chords stray: thinner remainders are no wood
 _SMALLEST_MM2 = 0.01
 _WORTH_MM, _MUCH_MM = 0.02, 0.3  # deviations that are told, and for which a smaller bit is tried
+_LOST_MM = 1.5  # beyond it more than corners are rounded: a tail or a neck is lost
 
 
 class Pair(msgspec.Struct, frozen=True, eq=False):
@@ -153,7 +154,7 @@ def _told(task: Task, mating: Mating, pair: Pair) -> list[Finding]:
             fix = f"Bits half as wide ({mating.pocket_radius:g} mm) would move it by {half.deviation:.2f} mm at most."
         out.append(
             Finding(
-                "inlay-rounded", Severity.NOTE,
+                "inlay-rounded", Severity.CAUTION if pair.deviation > _LOST_MM else Severity.NOTE,
                 f"So that both halves of '{cut.name}' mate, its outline is moved by up to {pair.deviation:.2f} mm "
                 f"({100 * pair.changed:.1f} % of its area).",
                 fix=fix, at=pair.at, subject=cut.id,

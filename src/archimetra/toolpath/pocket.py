@@ -22,8 +22,7 @@ from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED, Bit, BitKind
 from archimetra.job.cut_parts import Entry, Lead, LeadKind, Pattern
-from archimetra.job.cuts import HoleCut, PocketCut
-from archimetra.toolpath.circles import circles_of
+from archimetra.job.cuts import PocketCut
 from archimetra.toolpath.clearing import (
     INNER_FIT_MM,
     JUST_FITS_MM,
@@ -36,8 +35,9 @@ from archimetra.toolpath.clearing import (
     loop_tree,
     raster_lines,
 )
-from archimetra.toolpath.contours import no_area, open_finding, walks_right
+from archimetra.toolpath.contours import kept_region, no_area, open_finding, walks_right
 from archimetra.toolpath.entries import helix_at, lay_helix
+from archimetra.toolpath.holes import drilled_holes
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.leads import fit_lead, lay_lead
 from archimetra.toolpath.linking import Links
@@ -53,6 +53,7 @@ from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]
+_BRANCH_RADII2 = 3.0  # of the bit's radius squared: what stays in a corner of 26 degrees; more is a branch
 MANY_LOOPS = 12  # of one level
 _SHORT_ROW = 1.0  # of the bit's diameter: too short to ramp down on
 ACROSS_DIAMETERS = 3.0  # how far a branch may be reached through solid wood
@@ -83,9 +84,14 @@ def plan_pocket(task: Task, progress: Progress = lambda share: None) -> tuple[To
     return layer.moves.toolpath(cut.id, bit.id), tuple(findings)
 
 
+def cut_by_ball(cut: PocketCut, bit: Bit) -> bool:
+    """Whether the height of the ridges a round tip leaves sets the stepover."""
+    return cut.scallop > 0 and bit.kind in (BitKind.BALL, BitKind.TAPERED_BALL)
+
+
 def stepover(cut: PocketCut, bit: Bit, share: float) -> float:
     """The distance of neighbouring loops, mm. A ball that leaves ridges h high steps s = 2 sqrt(2 r h - h^2)."""
-    if cut.scallop > 0 and bit.kind in (BitKind.BALL, BitKind.TAPERED_BALL):
+    if cut_by_ball(cut, bit):
         r = bit.radius if bit.kind is BitKind.BALL else bit.tip_ball / 2
         h = min(cut.scallop, r)
         return min(2 * sqrt(2 * r * h - h * h), 0.95 * bit.diameter)
@@ -112,7 +118,7 @@ class _Pocket:
         self._step = stepover(cut, task.bit, task.recipe.stepover)
         self._depths = pocket_depths(cut, task.depth, task.recipe.depth_per_pass)
         self._right = walks_right(cut.direction, task.bit)
-        self._holes = _open_holes(task)
+        self._holes = drilled_holes(task)
         self._turned: dict[Track, Track] = {}
         self._root: Node | None = None
         self._links = Links(layer, area.clearance, first=self._first, ramp_degrees=cut.ramp_degrees)
@@ -124,6 +130,10 @@ class _Pocket:
             return
         # curve chords take a hair off what two loops cover together
         step = self._step - 2 * INNER_FIT_MM if self._step > 0.2 else self._step
+        cover = self._bit.radius
+        if cut_by_ball(self._cut, self._bit):
+            # ridges are no higher than asked where every place is within half the step of a line: also where loops meet
+            cover, step = self._step / 2, 0.96 * self._step
         raster = self._cut.pattern is Pattern.RASTER and self._task.larger is None
         roots = loop_tree(
             self._clearance, first=self._first, step=step if not raster else 1e6, turn=not self._right,
@@ -147,7 +157,7 @@ class _Pocket:
             return
         if not raster:
             strokes_over = covering_strokes(
-                self._clearance, every_loop(roots), first=self._first, step=step, radius=self._bit.radius
+                self._clearance, every_loop(roots), first=self._first, step=step, radius=cover
             )
         else:
             strokes_over = []
@@ -162,6 +172,7 @@ class _Pocket:
         else:
             plunged = self._plunges(roots + walls, strokes)
             self._tell_unreached(roots + walls, strokes, plunged)
+            self._tell_left(walls or roots, strokes, plunged)
         if walls:
             self._walls(every_loop(walls), [loop.ring for loop in every_loop(roots)] + strokes)
 
@@ -506,6 +517,35 @@ class _Pocket:
                 )
             )  # fmt: skip
 
+    def _tell_left(self, nodes: list[Node], strokes: list[FloatArray], plunged: list[tuple[float, float]]) -> None:
+        """Of areas the bit gets into, the branches and ends it does not. Corners are no news; what a smaller bit clears after it is not
+        told."""
+        if self._task.rest_follows or not (nodes or strokes or plunged):
+            return
+        radius = self._bit.radius
+        reached = [shapely.buffer(node.border, radius + 0.01, quad_segs=32) for node in nodes]
+        lines = [*strokes, *(loop.ring for node in nodes for loop in node.loops if node.border.is_empty)]
+        reached += [shapely.buffer(shapely.linestrings(line), radius + 0.01, quad_segs=32) for line in lines]
+        reached += [shapely.buffer(shapely.points(at), radius + 0.01) for at in plunged]
+        drawn = kept_region(self._task.shapes) if self._cut.open_edges else self._region
+        left = shapely.difference(drawn, shapely.union_all(reached))
+        pieces = [piece for piece in polygons_of(left) if piece.area > _BRANCH_RADII2 * radius**2]
+        # an area of its own that is missed altogether has been told
+        pieces = [piece for piece in pieces if any(shapely.dwithin(piece, area, 0.1) for area in reached)]
+        if not pieces:
+            return
+        total, worst = sum(piece.area for piece in pieces), max(pieces, key=lambda piece: piece.area)
+        x, y = shapely.get_coordinates(shapely.point_on_surface(worst))[0]
+        much = total > 0.5 * drawn.area
+        self.findings.append(
+            Finding(
+                "pocket-left", Severity.STOP if much else Severity.CAUTION,
+                f"The {self._bit.diameter:g} mm bit does not get into {len(pieces)} narrow place{'s' if len(pieces) > 1 else ''} of "
+                f"'{self._cut.name}'; {total:.0f} mm² of its {drawn.area:.0f} mm² stay uncut.",
+                fix="Let a smaller bit clear the rest, or choose a smaller one.", at=(float(x), float(y)), subject=self._cut.id,
+            )
+        )  # fmt: skip
+
     # ---- walls
 
     def _walls(self, loops: list[Loop], cleared: list[FloatArray]) -> None:
@@ -595,23 +635,12 @@ class _Pocket:
     def _hole_in(self, node: Node) -> tuple[float, float] | None:
         """A hole drilled before, wide and deep enough, where the bit's centre may stand."""
         depth = float(self._depths[-1])
-        for x, y, diameter, hole_depth in self._holes:
-            if diameter < self._bit.diameter - 0.02 or hole_depth < depth - 1e-6:
+        for hole in self._holes:
+            if hole.diameter < self._bit.diameter - 0.02 or hole.depth < depth - 1e-6:
                 continue
-            if shapely.intersects(node.border, shapely.points(x, y)):
-                return x, y
+            if shapely.intersects(node.border, shapely.points(hole.at)):
+                return hole.at
         return None
-
-
-def _open_holes(task: Task) -> list[tuple[float, float, float, float]]:
-    """Holes that earlier cuts have made: x, y, diameter, depth below this cut's face."""
-    out = []
-    for earlier in task.earlier:
-        if isinstance(earlier.cut, HoleCut):
-            for circle in circles_of(earlier.shapes):
-                if not earlier.cut.diameters or any(abs(circle.diameter - d) < 0.05 for d in earlier.cut.diameters):
-                    out.append((*circle.at, circle.diameter, earlier.cut.depth(task.sheet)))
-    return out
 
 
 def _nearest_first(roots: list[Node]) -> list[Node]:

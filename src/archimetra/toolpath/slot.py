@@ -22,8 +22,8 @@ from archimetra.job.bits import UNDERCUTS, BitKind
 from archimetra.job.cut_parts import Side
 from archimetra.job.cuts import EngraveCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.shapes import Shape
-from archimetra.toolpath.circles import circles_of
 from archimetra.toolpath.contours import FIT_MM, kept_region
+from archimetra.toolpath.holes import drilled_holes
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.moves import Toolpath
 from archimetra.toolpath.passes import lay_pass, no_lifts
@@ -136,17 +136,17 @@ def _way_out(task: Task, end: FloatArray, outward: FloatArray, open_area: Region
 
 def opened(task: Task) -> Region:
     """The area earlier cuts have opened at least as deep as the slot, from the top."""
-    areas = []
     depth = task.depth
+    areas = [
+        shapely.buffer(shapely.points(hole.at), hole.diameter / 2, quad_segs=64)
+        for hole in drilled_holes(task)
+        if hole.depth >= depth - _SLACK_MM
+    ]
     for earlier in task.earlier:
         cut, bit = earlier.cut, earlier.bit
-        if cut.depth(task.sheet) < depth - _SLACK_MM:
+        if isinstance(cut, HoleCut) or task.depth_of(earlier) < depth - _SLACK_MM:
             continue
-        if isinstance(cut, HoleCut):
-            for circle in circles_of(earlier.shapes):
-                if not cut.diameters or any(abs(circle.diameter - d) < 0.05 for d in cut.diameters):
-                    areas.append(shapely.buffer(shapely.points(circle.at), circle.diameter / 2, quad_segs=64))
-        elif isinstance(cut, PocketCut):
+        if isinstance(cut, PocketCut):
             area = kept_region(earlier.shapes)
             areas.append(shapely.buffer(shapely.buffer(area, -bit.radius), bit.radius))
         elif isinstance(cut, EngraveCut) or (isinstance(cut, ProfileCut) and cut.side is Side.ON):
@@ -163,7 +163,7 @@ def _relief(task: Task) -> list[Finding]:
     grooves = []
     for earlier in task.earlier:
         cut = earlier.cut
-        if not isinstance(cut, EngraveCut | ProfileCut | PocketCut) or cut.depth(task.sheet) < 0.6 * task.depth:
+        if not isinstance(cut, EngraveCut | ProfileCut | PocketCut) or task.depth_of(earlier) < 0.6 * task.depth:
             continue
         if isinstance(cut, PocketCut):
             grooves.append(kept_region(earlier.shapes))

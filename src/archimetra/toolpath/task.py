@@ -23,16 +23,19 @@ replace = msgspec.structs.replace
 
 
 class Earlier(msgspec.Struct, frozen=True):
-    """A cut that has run before and opened the wood, or the V-carve a floor belongs to: its settings, its bit and its shapes."""
+    """A cut that has run before and opened the wood, or the V-carve a floor belongs to: its settings, its bit and its shapes. It ended
+    ``depth`` mm below the face it started at, which lay ``face`` below the sheet's top."""
 
     cut: Cut
     bit: Bit
     shapes: tuple[Shape, ...]
+    depth: float = 0.0
+    face: float = 0.0
 
 
 class Task(msgspec.Struct, frozen=True, kw_only=True):
     """One cut to plan. ``sheet`` is as thick as it is when the cut starts; ``hop`` counts from its face. ``larger`` is the bit
-    whose rest this cut clears; ``parts`` are shapes cut out elsewhere, past whose edges a pocket may run; ``zones`` the
+    whose rest this cut clears, ``rest_follows`` where another clears this one's; ``parts`` are shapes cut out elsewhere, past whose edges a pocket may run; ``zones`` the
     shapes tabs keep out of."""
 
     cut: Cut
@@ -46,10 +49,15 @@ class Task(msgspec.Struct, frozen=True, kw_only=True):
     parts: tuple[Shape, ...] = ()
     zones: tuple[Shape, ...] = ()
     earlier: tuple[Earlier, ...] = ()
+    rest_follows: bool = False
 
     @property
     def depth(self) -> float:
         return self.cut.depth(self.sheet)
+
+    def depth_of(self, earlier: Earlier) -> float:
+        """How deep an earlier cut went, below the face this one starts at."""
+        return earlier.depth + earlier.face - self.face
 
 
 def task_of(job: Job, board: Board, cut: Cut) -> Task:
@@ -99,8 +107,12 @@ def task_of(job: Job, board: Board, cut: Cut) -> Task:
         zones = tuple(shape for shape in board.shapes if shape.layer == cut.tabs.avoid)
     return Task(
         cut=cut, bit=bit, recipe=recipe, shapes=shapes, sheet=sheet, hop=board.flight.hop + face, face=face,
-        larger=larger, parts=parts, zones=zones, earlier=earlier,
+        larger=larger, parts=parts, zones=zones, earlier=earlier, rest_follows=_rest_follows(board, cut),
     )  # fmt: skip
+
+
+def _rest_follows(board: Board, cut: Cut) -> bool:
+    return any(isinstance(c, PocketCut) and c.is_on and c.rest_of == cut.id for c in board.cuts)
 
 
 def faced_before(board: Board, cut: Cut) -> float:
@@ -174,4 +186,6 @@ def _earlier(job: Job, board: Board, cut: Cut) -> Iterator[Earlier]:
             return
         bit = job.bit(earlier.bit)
         if earlier.is_on and bit is not None and isinstance(earlier, HoleCut | PocketCut | EngraveCut | ProfileCut):
-            yield Earlier(earlier, bit, board.shapes_of(earlier))
+            face = faced_before(board, earlier)
+            sheet = replace(board.sheet, readings=(max(board.sheet.thickest - face, 0.1),)) if face > 0 else board.sheet
+            yield Earlier(earlier, bit, board.shapes_of(earlier), earlier.depth(sheet), face)

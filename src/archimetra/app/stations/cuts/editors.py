@@ -277,6 +277,7 @@ class HoleEditor(Editor):
         )  # fmt: skip
         self.depth_rows(form)
         self.length(form, "Peck", "peck", "up after each")
+        self.number(form, "Wait", "dwell_s", lambda: "s at the bottom", when=lambda c: c.method is not HoleMethod.BORE)
         self.check(form, "Depth to full width", "to_shoulder", tip="A pointed drill goes deeper by its point")
         self._steps_words = form.add(label("Wider at the top (counterbore)", "note"))
         self._step_fields: list[tuple[QuantityField, QuantityField]] = []
@@ -377,8 +378,9 @@ class FacingEditor(Editor):
         form = self.form
         self._what = form.add(label("", "note"))
         self.length(form, "Target", "target", self._target_note)
+        # there is no second face to take the other half from yet: only where an older job asks for it can it be taken back
         self.check(form, "Half from each face", "is_split", tip="The other half is taken from the other face",
-                   when=lambda c: c.target > 0)  # fmt: skip
+                   when=lambda c: c.target > 0 and c.is_split)  # fmt: skip
         self.length(form, "Take off", "end_depth", "by hand", when=lambda c: c.target <= 0, live="end")
         self.choice(
             form, "Pattern", "pattern", [(FacingPattern.RASTER, "To and fro"), (FacingPattern.SPIRAL, "Inwards")]

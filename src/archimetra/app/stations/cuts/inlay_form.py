@@ -114,7 +114,7 @@ class InlayForm(Rows):
             seat = inlaying.seat_of(inlay, bit)
             self._seat.setText(
                 f"Seats {self._words(seat)} deep; {self._words(max(inlay.depth - seat, 0.0))} stay open for glue. The plug's outline "
-                f"lies {self._words(inlaying.sink_of(inlay, bit))} below its face."
+                f"lies {self._words(inlaying.sink_of(inlay, bit))} below its face.{self._flat_words(bit)}"
             )
         else:
             deep = self._words(max(plug_board.sheet.thickest - inlay.proud, 0.0))
@@ -135,6 +135,16 @@ class InlayForm(Rows):
             return ""
         deeper = inlaying.seat_of(inlay, bit) - (inlay.depth - inlay.glue_gap)
         return f"sinks {self._words(deeper)}"
+
+    def _flat_words(self, bit: Bit) -> str:
+        """What a tip flat does to the pair."""
+        if bit.tip_flat <= 0:
+            return ""
+        deeper = inlaying.sink_of(self.inlay, bit) - inlaying.seat_of(self.inlay, bit)
+        return (
+            f" The {self._words(bit.tip_flat)} flat of the tip leaves corners open by up to {self._words(bit.tip_flat / 2)} a side; art "
+            f"without corners sinks {self._words(deeper)} deeper."
+        )
 
     def _proud_note(self) -> str:
         proud = self.inlay.proud

@@ -1,0 +1,84 @@
+"""Checks of what the bit meets: a start below the surface where nothing has opened the wood, and strokes too heavy for a V bit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from math import radians, tan
+
+import numpy as np
+
+from archimetra.base.findings import Finding, Severity
+from archimetra.checks.given import CheckInput
+from archimetra.job.bits import BitKind
+from archimetra.job.cuts import CarveCut, FacingCut, SlotCut
+from archimetra.job.recipes import PASS_SHARES, REFERENCE_DIAMETER
+from archimetra.stock.surface import lowest_by_block
+from archimetra.toolpath.carving import carving_of
+from archimetra.toolpath.passes import pass_depths
+
+_OPEN_MM = 0.05
+_MOST_PLACES = 1500
+_FEW = 0.02  # share of a cut's way that may lie over uncut wood: corners
+
+
+def start_closed(given: CheckInput) -> Iterator[Finding]:
+    """A start depth counts on wood that is gone: whether it is, by then, is read off the run."""
+    numbers = {block.cut: number for number, block in enumerate(given.run.blocks)}
+    for task in given.tasks():
+        cut, start = task.cut, task.cut.start_depth + task.face
+        number = numbers.get(cut.id)
+        if cut.start_depth <= 0 or number is None or isinstance(cut, FacingCut | SlotCut):
+            continue
+        block = given.run.blocks[number]
+        xyz = given.run.xyz[block.first : block.last]
+        low = xyz[xyz[:, 2] < -start - 1e-6][:, :2]
+        if not len(low):
+            continue
+        places = low[:: max(1, len(low) // _MOST_PLACES)]
+        before = lowest_by_block(given.run, given.job.bits, places, blocks=number).min(axis=1, initial=0.0)
+        closed = before > -start + _OPEN_MM
+        if closed.mean() <= _FEW:
+            continue
+        worst = int(np.argmax(before * closed - (~closed) * 1e9))
+        standing = start + float(before[worst])
+        yield Finding(
+            "start-closed", Severity.STOP,
+            f"'{cut.name}' starts {cut.start_depth:g} mm down, but {standing:.1f} mm of wood still stand above that when it runs: the bit "
+            "would go down into it at once.",
+            fix="Let the cut that opens it run before, or start at 0.", at=(float(places[worst, 0]), float(places[worst, 1])), subject=cut.id,
+        )  # fmt: skip
+
+
+def carve_heavy(given: CheckInput) -> Iterator[Finding]:
+    """The load of a V bit is the section it takes at once, t d^2 for a depth d, less what the pass before took. It is held against
+    that of a straight bit of ``REFERENCE_DIAMETER`` in a slot as deep as a pass may be in this material."""
+    for task in given.tasks():
+        cut, bit = task.cut, task.bit
+        if not isinstance(cut, CarveCut) or bit.kind is not BitKind.VEE:
+            continue
+        number = next((block for block in given.run.blocks if block.cut == cut.id), None)
+        if number is None:
+            continue
+        carving = carving_of(cut, bit, task.sheet)
+        deepest = -float(given.run.xyz[number.first : number.last, 2].min()) - task.face - carving.start
+        slope = tan(radians(bit.angle / 2))
+        sound = PASS_SHARES[given.sheet.material] * REFERENCE_DIAMETER**2
+
+        def heaviest(
+            per_pass: float, deepest: float = deepest, slope: float = slope, flat: float = bit.tip_flat
+        ) -> float:
+            depths = np.concatenate(([0.0], pass_depths(0.0, deepest, per_pass)))
+            return float(np.diff(slope * depths**2 + flat * depths).max())
+
+        taken = heaviest(task.recipe.depth_per_pass)
+        if deepest <= 0 or taken <= sound:
+            continue
+        better = next(
+            (deepest / n for n in range(1, 200) if heaviest(deepest / n) <= sound), task.recipe.depth_per_pass / 10
+        )
+        yield Finding(
+            "carve-heavy", Severity.CAUTION,
+            f"'{cut.name}' takes a section of {taken:.0f} mm² at once where it is {deepest:.1f} mm deep; in {given.sheet.material.value} about "
+            f"{sound:.0f} mm² are sound.",
+            fix=f"Make the depth per pass {better:.1f} mm or less.", subject=cut.id,
+        )  # fmt: skip
