@@ -131,14 +131,8 @@ class TestPecks:
 
 
 class TestWhereZIsTouchedOff:
-    def faced(
-        self,
-        *,
-        depth: float = 1.5,
-        zero: Zero = Zero(),
-        unit: Unit = Unit.MM,
-        sheet: Sheet = Sheet(width=120.0, height=90.0, readings=(18.0,)),
-    ):
+    def faced(self, *, depth: float = 1.5, zero: Zero | None = None, unit: Unit = Unit.MM):
+        sheet, zero = Sheet(width=120.0, height=90.0, readings=(18.0,)), zero or Zero()
         job, board, cut = board_with(
             Path.rectangle(0, 0, 60, 40), kind=ProfileCut, goes_through=True, sheet=sheet, tabs=Tabs()
         )
