@@ -114,3 +114,16 @@ def test_a_depth_limit_beyond_the_sheet_is_told_and_not_cut(depth, code):
     plan = plan_board(job, job.boards[0], {})
     assert code in {f.code for f in plan.findings}
     assert plan.run.xyz[:, 2].min() >= -18.0
+
+
+@pytest.mark.parametrize(
+    ("tip", "glue_gap", "is_told"), [(0.0, 0.5, False), (0.3, 0.5, True), (0.1, 0.5, False), (0.3, 1.0, False)]
+)
+def test_a_tip_flat_that_uses_up_the_glue_gap_is_told(tip, glue_gap, is_told):
+    """30 degrees: half of a 0.3 mm flat over tan 15 is 0.56 mm of sink."""
+    job, _ = pair(vee(30.0, tip=tip, diameter=12.0), glue_gap=glue_gap, fit=0.0)
+    found = told(job, 0)
+    assert ("inlay-bottoms" in found) == is_told
+    assert ("inlay-flat" in found) == (tip > 0)
+    if tip > 0:
+        assert f"{tip / 2:.2f} mm a side" in found["inlay-flat"].sentence

@@ -18,6 +18,7 @@ from archimetra.job.file import decode_job, encode_job
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
 from archimetra.job.job import new_job
 from archimetra.job.ordering import precedences, suited_order
+from archimetra.job.shapes import Layer
 from archimetra.job.sheet import Fixture, Machine, Material, Sheet
 from archimetra.job.starter_rack import starter_rack
 from archimetra.output.controllers import controller
@@ -278,6 +279,13 @@ class TestRack:
         assert rack.origin_of(job.bit(id_), put).diameter == 11.0
 
 
+def two_layers(*names: str):
+    """A new job whose board has some empty layers of these names."""
+    job = new_job()
+    board = replace(job.boards[0], layers=tuple(Layer(id=f"{name}-{k}", name=name) for k, name in enumerate(names)))
+    return replace(job, boards=(board,)), board
+
+
 class TestKits:
     def test_a_kit_is_laid_by_layer_names_with_its_bits(self, tmp_path):
         job, board, shapes = many_shapes()
@@ -297,6 +305,51 @@ class TestKits:
         missed = kits.lay_kit(renamed, second.id, kit)
         assert missed.missing == (second.layers[0].name,)
         assert not missed.cuts
+
+    def test_zones_go_by_the_layers_name(self):
+        job, board = two_layers("Parts", "Keep off")
+        parts, zone = board.layers[-2:]
+        cut = ProfileCut(id="p", name="Out", bit=job.bits[0].id, layer=parts.id, tabs=Tabs(count=2, avoid=zone.id))
+        kit = kits.kit_of(replace(job, boards=(replace(board, cuts=(cut,)),)), board.id, "k")
+        other, there = two_layers("Keep off", "Something", "Parts")
+        laid = kits.lay_kit(other, there.id, kit)
+        made = laid.edit.job.boards[0].cuts[-1]
+        names = {layer.id: layer.name for layer in there.layers}
+        assert names[made.tabs.avoid] == "Keep off"
+        without, bare = two_layers("Parts", "Something")
+        laid = kits.lay_kit(without, bare.id, kit)
+        assert laid.edit.job.boards[0].cuts[-1].tabs.avoid == ""
+        assert laid.missing == ("Keep off",)
+
+    def test_facing_that_follows_an_empty_layer_does_not_become_the_whole_sheet(self):
+        job, board = two_layers("Faces")
+        layer = board.layers[-1]
+        cut = FacingCut(id="f", name="Face", bit=job.bits[0].id, layer=layer.id, end_depth=1.0)
+        kit = kits.kit_of(replace(job, boards=(replace(board, cuts=(cut,)),)), board.id, "k")
+        other, there = two_layers("Faces", "More")
+        made = kits.lay_kit(other, there.id, kit).edit.job.boards[0].cuts[-1]
+        assert not made.is_whole_sheet
+        gone, bare = two_layers("Other")
+        laid = kits.lay_kit(gone, bare.id, kit)
+        assert not laid.cuts
+        assert laid.missing == ("Faces",)
+        whole = replace(cut, layer="")
+        kit = kits.kit_of(replace(job, boards=(replace(board, cuts=(whole,)),)), board.id, "k")
+        assert kits.lay_kit(gone, bare.id, kit).edit.job.boards[0].cuts[-1].is_whole_sheet
+
+    @pytest.mark.parametrize("field", [{"angle": 90.0}, {"tip_flat": 0.2}, {"cutting_length": 9.0}, {}])
+    def test_a_bit_of_the_same_name_that_cuts_otherwise_is_another_bit(self, field):
+        vee = Bit(id="v", name="V", kind=BitKind.VEE, diameter=12.0, angle=60.0)
+        job, board = two_layers("Parts")
+        job = replace(job, bits=(*job.bits, vee))
+        cut = EngraveCut(id="e", name="Lines", bit="v", layer=board.layers[-1].id, end_depth=1.0)
+        kit = kits.kit_of(replace(job, boards=(replace(board, cuts=(cut,)),)), board.id, "k")
+        other, there = two_layers("Parts")
+        other = replace(other, bits=(*other.bits, replace(vee, id="mine", **field)))
+        laid = kits.lay_kit(other, there.id, kit).edit.job
+        used = laid.bit(laid.boards[0].cuts[-1].bit)
+        assert (used.id == "mine") == (not field)
+        assert used.angle == 60.0
 
     @pytest.mark.parametrize("data", [b"", b"{}", b'{"kit_schema": 99, "kit": {"name": "x"}}', b"\xff\xfe"])
     def test_bad_kits_are_told(self, tmp_path, data):

@@ -461,3 +461,49 @@ class TestTold:
         middle = (board.sheet.width / 2, board.sheet.height / 2)
         assert np.hypot(thin[0].at[0] - middle[0], thin[0].at[1] - middle[1]) < 8.5
         assert "carve-thin-standing" not in codes(carve(frame, star(), end_depth=2.0, cusp=0.3, least_standing=1.0)[1])
+
+
+def _rings(area: shapely.Geometry) -> list[Path]:
+    return [
+        Path.polyline(shapely.get_coordinates(ring)[:-1], closed=True)
+        for polygon in shapely.get_parts(area)
+        for ring in (polygon.exterior, *polygon.interiors)
+    ]
+
+
+BAR = shapely.box(0, 0, 40, 3)
+RING = shapely.Point(0, 0).buffer(20, quad_segs=8).difference(shapely.Point(0, 0).buffer(17, quad_segs=8))
+ROOM = shapely.union(BAR, shapely.box(35, -5, 50, 8))
+
+
+class TestStrokesAsWideAsTheLimitAsks:
+    @pytest.mark.parametrize("limit", [1.49, 1.498, 1.499, 1.4995, 1.5, 1.5005, 1.501, 1.502, 1.51])
+    @pytest.mark.parametrize(
+        "area", [BAR, RING, ROOM, shapely.affinity.rotate(ROOM, 33)], ids=["bar", "ring", "room", "turned"]
+    )
+    def test_a_hair_over_or_under_nothing_is_left(self, area, limit):
+        for per_pass in (150.0, 0.6):
+            bit = vee(90.0, per_pass=per_pass)
+            toolpath, _, board = planned(*_rings(area), kind=CarveCut, bit=bit, end_depth=limit, cusp=0.02)
+            found = surface([(toolpath, bit)], drawn_area(board), slope=1.0, limit=limit)
+            assert found.gouge < 0.01
+            assert found.left.max() < 0.03
+
+    def test_a_ring_is_carved_without_lifting_at_every_corner(self):
+        for quarters in (8, 32, 64):
+            ring = (
+                shapely.Point(0, 0)
+                .buffer(20, quad_segs=quarters)
+                .difference(shapely.Point(0, 0).buffer(17, quad_segs=quarters))
+            )
+            toolpath, _, _ = planned(*_rings(ring), kind=CarveCut, bit=vee(90.0, per_pass=0.5), end_depth=0.0)
+            assert (toolpath.kind == Move.RAPID).sum() < 20
+
+    def test_letters_in_passes_lift_no_oftener_than_they_have_to(self):
+        once, often = (
+            plan_cut(task_of(*text_board("Q&", bit=vee(60.0, per_pass=per_pass), cap_height=40.0)))[0]
+            for per_pass in (150.0, 3.0)
+        )
+        lifts = [int(((t.kind == Move.RAPID) & (np.diff(t.xyz[:, 2], prepend=9) > 1)).sum()) for t in (once, often)]
+        passes = int(often.pass_no.max())
+        assert lifts[1] <= 1.5 * passes * max(lifts[0], 2)

@@ -9,8 +9,15 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import Polygon
 
+from archimetra.base.findings import Severity
+from archimetra.geometry.path import Path
 from archimetra.geometry.region import as_region
+from archimetra.job.cut_parts import Half, Mating
+from archimetra.job.cuts import PocketCut
 from archimetra.toolpath.mates import matched
+from cutting_board import area_of as drawn_area
+from cutting_board import planned
+from shapes import straight_bit
 
 STAR = Polygon([(0, 30), (4, 5.5), (28, 9), (6, -2), (17, -25), (0, -6), (-17, -25), (-6, -2), (-28, 9), (-4, 5.5)])
 TEE = shapely.union_all([shapely.box(-15, 10, 15, 16), shapely.box(-3, -20, 3, 16)])
@@ -84,3 +91,45 @@ def test_any_star_mates(points, size, share, rp, ri, clearance):
     pair = matched(area, pocket_radius=rp, insert_radius=ri, clearance=clearance)
     if not pair.insert.is_empty:
         assert gaps(pair).min() > clearance - 0.015
+
+
+PLATE = shapely.box(0, 0, 60, 40)
+NOTCHED = PLATE.difference(shapely.box(26, 20, 34, 41))
+KEYED = PLATE.difference(shapely.box(26, 20, 34, 41)).difference(shapely.box(22, 18, 38, 24))
+
+
+def widest_void(pair) -> float:
+    """The widest disc that fits between both halves anywhere, corners and notches too."""
+    open_ = pair.pocket.difference(pair.insert)
+    return 2 * max(
+        float(shapely.length(shapely.maximum_inscribed_circle(p, tolerance=0.002))) for p in shapely.get_parts(open_)
+    )
+
+
+@pytest.mark.parametrize("area", [NOTCHED, KEYED, PLATE, STAR], ids=["notch", "key", "plate", "star"])
+@pytest.mark.parametrize("radii", [(1.5, 1.5), (3.0, 0.75), (0.75, 3.0)])
+def test_no_holes_stay_beside_notches_whichever_way_the_art_is_turned(area, radii):
+    rp, ri = radii
+    for turn in (0, 10, 20, 33):
+        for clearance in (0.05, 0.1, 0.15):
+            pair = matched(shapely.affinity.rotate(area, turn), pocket_radius=rp, insert_radius=ri, clearance=clearance)
+            assert widest_void(pair) < 1.3 * clearance + 0.01, (turn, clearance)
+            assert gaps(pair).min() > clearance - 0.006
+            assert pair.insert.difference(pair.pocket).area < 1e-4
+
+
+def test_an_outline_that_loses_its_tail_is_a_caution_with_the_place_and_a_line_of_its_own():
+    tailed = shapely.union(shapely.Point(0, 0).buffer(15), shapely.box(10, -1, 40, 1))
+    paths = [Path.polyline(shapely.get_coordinates(tailed.exterior)[:-1], closed=True)]
+    for area, is_lost in ((paths, True), ([Path.rectangle(0, 0, 40, 30)], False)):
+        mating = Mating(inlay="i", half=Half.POCKET, is_vee=False, pocket_radius=1.5, insert_radius=1.5, clearance=0.05)
+        toolpath, findings, board = planned(*area, kind=PocketCut, bit=straight_bit(3.0), end_depth=3.0, mating=mating)
+        (found,) = [f for f in findings if f.code == "inlay-rounded"]
+        assert found.severity is (Severity.CAUTION if is_lost else Severity.NOTE)
+        drawn = drawn_area(board)
+        if is_lost:
+            assert found.at[0] > drawn.bounds[2] - 2.0, "at the end of the tail"
+        assert toolpath.outlines
+        ring = Polygon(toolpath.outlines[0])
+        low = shapely.points(toolpath.xyz[toolpath.xyz[:, 2] < -1][:, :2])
+        assert shapely.distance(ring.exterior, low).min() == pytest.approx(1.5, abs=0.02), "it is what the bit works to"

@@ -264,7 +264,8 @@ class MainWindow(QMainWindow):
     def _show_plan(self) -> None:
         s = self.session
         assert s.plan is not None
-        self.plan.show_run(s.plan.run)
+        adjusted = [ring for p in s.plan.cuts for ring in p.toolpath.outlines]
+        self.plan.show_run(s.plan.run, adjusted)
         self.plan.show_findings(tuple(f for f in s.plan.findings if f.at is not None))
         self.sequence.show_blocks(
             sequence_blocks(s.job, s.board, s.plan), s.plan.times.total, sequence_summary(s.job, s.plan)

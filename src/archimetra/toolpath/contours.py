@@ -34,6 +34,7 @@ FLATTEN_MM = 0.002
 THIN_MM = 0.003
 FIT_MM = 0.004
 EXACT_FIT_MM = 0.02  # a hole this near to the bit's own size is one plunge
+_HAIR_MM = 0.004
 FOLLOWED_MM = 0.05  # an outline this much farther from a contour than the bit's radius is not cut by it
 SMALLEST_RING_MM2 = 0.001
 SHORTEST_LINE_MM = 0.02  # outlines shorter than this are specks
@@ -124,7 +125,7 @@ def _beside_the_line(
         return [], findings or [no_area(cut)]
     reach = bit.radius + extra
     try:
-        rings = _inner_rings(shapes, reach) if cut.side is Side.INSIDE else outer_rings(region, reach)
+        rings = _inner_rings(shapes, reach) if cut.side is Side.INSIDE else _apart(region, reach)
     except GeometryError as error:
         return [], [*findings, Finding("offset", Severity.STOP, str(error), subject=cut.id)]
     # the region lies left of its rings: kept wood when cutting outside it, waste when cutting inside
@@ -145,6 +146,17 @@ def _inner_rings(shapes: Sequence[Shape], reach: float) -> list[FloatArray]:
     _, clearance = cleared(tuple(shapes))
     rings = [path.flatten(FLATTEN_MM / 2) for path in clearance.offsets(reach)]
     return [ring for ring in rings if abs(ring_area(ring)) > SMALLEST_RING_MM2]
+
+
+def _apart(region: Region, reach: float) -> list[FloatArray]:
+    """Rings outside a region. Between parts that lie just the bit's width apart they would touch and run together: a hair nearer they
+    pass between."""
+    rings = outer_rings(region, reach)
+    if sum(ring_area(ring) > 0 for ring in rings) < len(polygons_of(region)):
+        nearer = outer_rings(region, reach - _HAIR_MM)
+        if len(nearer) > len(rings):
+            return nearer
+    return rings
 
 
 def outer_rings(region: Region, reach: float) -> list[FloatArray]:
@@ -322,7 +334,7 @@ def _grown_together(region: Region, rings: list[FloatArray], cut: ProfileCut, bi
     outer = [ring for ring in rings if ring_area(ring) > 0]
     if len(outer) >= len(polygons_of(region)) or cut.shares_edges:
         return []
-    return parts_too_near(region, cut, bit, nearer_than=bit.diameter - 1e-6)
+    return parts_too_near(region, cut, bit, nearer_than=bit.diameter + 1e-6)
 
 
 def parts_too_near(region: Region, cut: ProfileCut, bit: Bit, *, nearer_than: float) -> list[Finding]:

@@ -63,6 +63,7 @@ def kept_clear(
     builder = _Builder(toolpath, zones, growth, tops, heights, cut, bit, plunge)
     builder.run(hits)
     made = builder.moves.toolpath(toolpath.cut, toolpath.bit, toolpath.marks)
+    made = msgspec.structs.replace(made, outlines=toolpath.outlines)
     found = [
         _told(cut, fixture, length, len(holes))
         for fixture, length, holes in zip(fixtures, builder.lost, builder.plunges, strict=True)

@@ -50,7 +50,8 @@ class PathMark(msgspec.Struct, frozen=True):
 
 
 class Toolpath(msgspec.Struct, frozen=True, eq=False):
-    """The moves of one cut, beginning and ending at hop height. ``pass_no`` counts from 1, 0 for links."""
+    """The moves of one cut, beginning and ending at hop height. ``pass_no`` counts from 1, 0 for links. ``outlines`` are the rings (n, 2)
+    it works to where these are not the drawn ones."""
 
     cut: CutId
     bit: BitId
@@ -61,13 +62,14 @@ class Toolpath(msgspec.Struct, frozen=True, eq=False):
     role: ByteArray
     pass_no: IntArray
     marks: tuple[PathMark, ...] = ()
+    outlines: tuple[FloatArray, ...] = ()
 
     def __post_init__(self) -> None:
         n = len(self.xyz)
         assert self.xyz.shape == (n, 3)
         assert self.centre.shape == (n, 2)
         assert all(len(array) == n for array in (self.kind, self.feed, self.role, self.pass_no))
-        for array in (self.xyz, self.kind, self.centre, self.feed, self.role, self.pass_no):
+        for array in (self.xyz, self.kind, self.centre, self.feed, self.role, self.pass_no, *self.outlines):
             frozen(array)
 
     def __len__(self) -> int:

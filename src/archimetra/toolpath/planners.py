@@ -23,6 +23,8 @@ from archimetra.toolpath.task import Task
 Progress = Callable[[float], None]
 Planner = Callable[[Task, Progress], tuple[Toolpath, tuple[Finding, ...]]]
 
+_SHOWN_MM = 0.02  # how near adjusted outlines are drawn
+
 PLANNERS: dict[type[Cut], Planner] = {
     ProfileCut: plan_profile,
     PocketCut: plan_pocket,
@@ -37,6 +39,7 @@ PLANNERS: dict[type[Cut], Planner] = {
 def plan_cut(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
     """The toolpath of a task in board coordinates and what to know about it. A planner counts from the face the cut starts
     at; here that goes to where it lies below the sheet's top."""
+    drawn = task.shapes
     task, told = mated(task)
     toolpath, findings = PLANNERS[type(task.cut)](task, progress)
     findings = told + tuple(f for f in findings if not (told and f.code == "no-shapes"))
@@ -44,4 +47,7 @@ def plan_cut(task: Task, progress: Progress = lambda share: None) -> tuple[Toolp
         xyz = np.array(toolpath.xyz)
         xyz[:, 2] -= task.face
         toolpath = msgspec.structs.replace(toolpath, xyz=xyz)
+    if task.shapes is not drawn and len(toolpath):
+        adjusted = tuple(path.flatten(_SHOWN_MM) for shape in task.shapes for path in shape.placed())
+        toolpath = msgspec.structs.replace(toolpath, outlines=adjusted)
     return toolpath, findings

@@ -59,8 +59,10 @@ def tab_spans(
 
 
 def spans_at(track: Track, centres: FloatArray, tabs: Tabs, *, bit_diameter: float) -> FloatArray:
-    """Lifts of tabs set by hand at stations; ones that would touch become one."""
+    """Lifts of tabs set by hand at stations; ones that would touch become one, and one longer than the track is none."""
     lift = tabs.length + bit_diameter
+    if lift >= track.length - 1e-6:
+        return np.zeros((0, 2))  # it would lift the bit all the way round
     centres = np.sort(np.asarray(centres, dtype=np.float64))
     kept: list[float] = []
     for centre in centres:

@@ -117,6 +117,12 @@ def toolpath_groups(job: Job, run: Run, tokens: Tokens) -> Iterator[LineGroup]:
         yield _segments(bridge, points, is_bridge[row])
 
 
+def adjusted_groups(outlines: Sequence[FloatArray], tokens: Tokens) -> Iterator[LineGroup]:
+    """Outlines that are cut in place of the drawn ones, dashed: where they leave the drawing one sees what is lost."""
+    if outlines:
+        yield group(QPen(tokens.color("accent"), 1.4, Qt.PenStyle.DashLine), list(outlines))
+
+
 def contour_starts(run: Run) -> FloatArray:
     """Where each contour's first sideways cut begins: (n, 5), the point, the unit direction and how long the contour is."""
     if len(run) < 2:

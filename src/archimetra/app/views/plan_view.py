@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from enum import Enum
+from itertools import chain
 from math import atan2, degrees, hypot
 
 import msgspec
@@ -38,6 +39,7 @@ from archimetra.app.views.plan_marks import PlanMarks
 from archimetra.app.views.plan_scene import (
     Hit,
     PickTarget,
+    adjusted_groups,
     artwork_groups,
     contour_starts,
     pick_at,
@@ -134,6 +136,7 @@ class PlanView(QWidget):
         self._picked: tuple[ShapeId, ...] = ()
         self._starts: FloatArray | None = None
         self._run: Run | None = None
+        self._adjusted: tuple[FloatArray, ...] = ()
         self._findings: tuple[Finding, ...] = ()
         self._line: Line = ((0.0, 0.0), (1.0, 0.0))
         self._scene: Scene | None = None
@@ -214,7 +217,7 @@ class PlanView(QWidget):
         if self._job is not None and self._board is not None:
             self.show_board(self._job, self._board)
             if self._run is not None:
-                self.show_run(self._run)
+                self.show_run(self._run, self._adjusted)
 
     def show_board(self, job: Job, board: Board) -> None:
         """The board's sheet, artwork and settings."""
@@ -232,8 +235,9 @@ class PlanView(QWidget):
             self.fit()
         self.update()
 
-    def show_run(self, run: Run | None) -> None:
-        self._run = run
+    def show_run(self, run: Run | None, outlines: Sequence[FloatArray] = ()) -> None:
+        """The moves of a board, and ``outlines`` cuts work to in place of the drawn ones."""
+        self._run, self._adjusted = run, tuple(outlines)
         if self._job is None:
             return
         if run is None:
@@ -241,7 +245,9 @@ class PlanView(QWidget):
             self._paths.clear()
         else:
             self._starts = contour_starts(run)
-            self._paths.show_coming(toolpath_groups(self._job, run, self.tokens))
+            self._paths.show_coming(
+                chain(adjusted_groups(outlines, self.tokens), toolpath_groups(self._job, run, self.tokens))
+            )
         self.update()
 
     def show_picked(self, ids: tuple[ShapeId, ...]) -> None:
