@@ -69,8 +69,10 @@ class Toolpath(msgspec.Struct, frozen=True, eq=False):
         assert self.xyz.shape == (n, 3)
         assert self.centre.shape == (n, 2)
         assert all(len(array) == n for array in (self.kind, self.feed, self.role, self.pass_no))
-        for array in (self.xyz, self.kind, self.centre, self.feed, self.role, self.pass_no, *self.outlines):
+        for array in (self.xyz, self.kind, self.centre, self.feed, self.role, self.pass_no):
             frozen(array)
+        for ring in self.outlines:
+            frozen(ring)
 
     def __len__(self) -> int:
         return len(self.xyz)
