@@ -54,7 +54,6 @@ def test_every_board_plans_and_lies_on_its_sheet():
             "carve-thin-standing",
             "carve-corners",
             "floor-none",
-            "inlay-flat",
         }, board.name
         assert len(plan.run.blocks) >= len(board.cuts) - 1
 

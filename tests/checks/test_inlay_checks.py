@@ -124,6 +124,6 @@ def test_a_tip_flat_that_uses_up_the_glue_gap_is_told(tip, glue_gap, is_told):
     job, _ = pair(vee(30.0, tip=tip, diameter=12.0), glue_gap=glue_gap, fit=0.0)
     found = told(job, 0)
     assert ("inlay-bottoms" in found) == is_told
-    assert ("inlay-flat" in found) == (tip > 0)
-    if tip > 0:
+    assert ("inlay-flat" in found) == (tip > 0.12)
+    if tip > 0.12:
         assert f"{tip / 2:.2f} mm a side" in found["inlay-flat"].sentence

@@ -13,6 +13,7 @@ from archimetra.job.cuts import CarveCut, PocketCut, ProfileCut
 from archimetra.job.inlays import InlayKind
 from archimetra.toolpath.carving import carving_of
 
+FLAT_WORTH_MM = 0.12  # a finer tip leaves corners open by less than a sheet of paper is thick; the inlay's form says it all the same
 LEAST_GLUE_MM = 0.1  # under the plug, where glue has to go
 LEAST_BACK_MM = 2.0  # of the plug's board that holds it together until it is glued
 
@@ -71,7 +72,7 @@ def glue_used_up(given: CheckInput) -> Iterator[Finding]:
                     f"and leaves {max(inlay.glue_gap - sinks, 0):.2f} mm for glue under it: it bottoms out before its walls close.",
                     fix=f"Make the glue gap at least {sinks + LEAST_GLUE_MM:.2f} mm, or take a finer tip or a smaller fit.", subject=cut.id,
                 )  # fmt: skip
-            if bit.tip_flat > 0:
+            if bit.tip_flat > FLAT_WORTH_MM:
                 yield Finding(
                     "inlay-flat", Severity.NOTE,
                     f"The tip of {bit.name} is {bit.tip_flat:g} mm flat: where the art of '{inlay.name}' has corners its walls stay open by "

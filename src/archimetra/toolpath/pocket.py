@@ -13,6 +13,7 @@ from math import sqrt
 import numpy as np
 import shapely
 from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
 
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
@@ -54,6 +55,7 @@ from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]
 _BRANCH_RADII2 = 3.0  # of the bit's radius squared: what stays in a corner of 26 degrees; more is a branch
+_WEDGE_SHARE = 0.7
 MANY_LOOPS = 12  # of one level
 _SHORT_ROW = 1.0  # of the bit's diameter: too short to ramp down on
 ACROSS_DIAMETERS = 3.0  # how far a branch may be reached through solid wood
@@ -530,8 +532,9 @@ class _Pocket:
         drawn = kept_region(self._task.shapes) if self._cut.open_edges else self._region
         left = shapely.difference(drawn, shapely.union_all(reached))
         pieces = [piece for piece in polygons_of(left) if piece.area > _BRANCH_RADII2 * radius**2]
-        # an area of its own that is missed altogether has been told
-        pieces = [piece for piece in pieces if any(shapely.dwithin(piece, area, 0.1) for area in reached)]
+        # an area of its own that is missed altogether has been told; what runs to a point is a corner
+        got = shapely.union_all(reached)
+        pieces = [piece for piece in pieces if shapely.dwithin(piece, got, 0.1) and not _is_wedge(piece, got)]
         if not pieces:
             return
         total, worst = sum(piece.area for piece in pieces), max(pieces, key=lambda piece: piece.area)
@@ -641,6 +644,13 @@ class _Pocket:
             if shapely.intersects(node.border, shapely.points(hole.at)):
                 return hole.at
         return None
+
+
+def _is_wedge(piece: Polygon, reached: BaseGeometry) -> bool:
+    """Whether what is left narrows to a point, as in a sharp corner: it then fills half of its width times its length, a branch all."""
+    wide = 2 * float(shapely.length(shapely.maximum_inscribed_circle(piece, tolerance=0.02)))
+    long = float(shapely.distance(reached, shapely.points(shapely.get_coordinates(piece))).max())
+    return bool(piece.area < _WEDGE_SHARE * wide * long)
 
 
 def _nearest_first(roots: list[Node]) -> list[Node]:
