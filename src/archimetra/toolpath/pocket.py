@@ -12,18 +12,16 @@ from math import sqrt
 
 import numpy as np
 import shapely
-from shapely.geometry import Polygon
-from shapely.geometry.base import BaseGeometry
 
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arcfit import fit_arcs
-from archimetra.geometry.arrays import BoolArray, FloatArray
-from archimetra.geometry.distance import SegmentField
+from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED, Bit, BitKind
-from archimetra.job.cut_parts import Entry, Lead, LeadKind, Pattern
+from archimetra.job.cut_parts import Entry, Pattern
 from archimetra.job.cuts import PocketCut
+from archimetra.toolpath import pocket_told as told
 from archimetra.toolpath.clearing import (
     INNER_FIT_MM,
     JUST_FITS_MM,
@@ -36,26 +34,23 @@ from archimetra.toolpath.clearing import (
     loop_tree,
     raster_lines,
 )
-from archimetra.toolpath.contours import kept_region, no_area, open_finding, walks_right
+from archimetra.toolpath.contours import no_area, open_finding, walks_right
 from archimetra.toolpath.entries import helix_at, lay_helix
 from archimetra.toolpath.holes import drilled_holes
 from archimetra.toolpath.laying import Layer
-from archimetra.toolpath.leads import fit_lead, lay_lead
 from archimetra.toolpath.linking import Links
 from archimetra.toolpath.moves import Role, Toolpath
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths, ramp_length
 from archimetra.toolpath.pocket_area import PocketArea, pocket_area
 from archimetra.toolpath.pocket_rest import RestOfPocket, point_on
+from archimetra.toolpath.pocket_walls import Walls
 from archimetra.toolpath.refusals import nothing_to_plan, only_by_plunging
-from archimetra.toolpath.starts import choose_start
-from archimetra.toolpath.strokes import down_beside, finishing_reach, to_and_fro, unserved
+from archimetra.toolpath.strokes import to_and_fro
 from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]
-_BRANCH_RADII2 = 3.0  # of the bit's radius squared: what stays in a corner of 26 degrees; more is a branch
-_WEDGE_SHARE = 0.7
 MANY_LOOPS = 12  # of one level
 _SHORT_ROW = 1.0  # of the bit's diameter: too short to ramp down on
 ACROSS_DIAMETERS = 3.0  # how far a branch may be reached through solid wood
@@ -72,7 +67,7 @@ def plan_pocket(task: Task, progress: Progress = lambda share: None) -> tuple[To
             open_finding(shape, path, cut) for shape in task.shapes for path in shape.placed() if not path.closed
         )
         if bit.kind not in FLAT_BOTTOMED and bit.kind not in (BitKind.BALL, BitKind.TAPERED_BALL):
-            findings.append(_ridges(cut, bit))
+            findings.append(told.ridged(cut, bit))
         try:
             area = pocket_area(task)
         except GeometryError as error:
@@ -170,13 +165,21 @@ class _Pocket:
         for line in strokes:
             self._slot(line)
         if self._area.inset > 0:
-            self._tell_no_floor(roots)
+            if not roots:
+                self.findings.append(told.no_floor(self._cut, self._bit))
         else:
-            plunged = self._plunges(roots + walls, strokes)
-            self._tell_unreached(roots + walls, strokes, plunged)
-            self._tell_left(walls or roots, strokes, plunged)
+            entered = roots + walls
+            reached = told.Reached(walls or roots, strokes, self._plunges(entered, strokes))
+            self.findings += told.areas_missed(
+                self._cut, self._bit, self._area, told.Reached(entered, strokes, reached.plunged)
+            )
+            self.findings += told.branches_missed(self._task, self._cut, self._area, reached)
         if walls:
-            self._walls(every_loop(walls), [loop.ring for loop in every_loop(roots)] + strokes)
+            finish = Walls(
+                self._cut, self._bit, self._layer, self._links, depths=self._depths, wall=self._wall, first=self._first,
+                slope=self._slope,
+            )  # fmt: skip
+            finish.run(every_loop(walls), [loop.ring for loop in every_loop(roots)] + strokes)
 
     # ---- a connected piece of the area
 
@@ -470,9 +473,7 @@ class _Pocket:
         """Round areas of the bit's own size: straight down."""
         out = []
         for polygon in polygons_of(self._region):
-            if any(_touches(polygon, node.loops[0].ring) for node in roots):
-                continue
-            if any(_touches(polygon, line) for line in strokes):
+            if told.touches(polygon, roots, strokes):
                 continue
             deepest = self._clearance.deepest(polygon)
             if deepest is None or deepest.clearance < self._wall - JUST_FITS_MM:
@@ -487,141 +488,6 @@ class _Pocket:
                 layer.down(-float(depth), pass_no=pass_no)
                 layer.down(-self._cut.start_depth + 0.5, pass_no=pass_no, is_open=True)
         return out
-
-    def _tell_no_floor(self, roots: list[Node]) -> None:
-        """On a V-carve's floor what this bit does not reach is the carving bit's; only a bit with nothing to do is told."""
-        if not roots:
-            self.findings.append(
-                Finding(
-                    "floor-none", Severity.NOTE,
-                    f"'{self._cut.name}' finds no floor the {self._bit.diameter:g} mm bit fits on; the carving bit clears it alone.",
-                    fix="Choose a smaller bit, or switch it off.", subject=self._cut.id,
-                )
-            )  # fmt: skip
-
-    def _tell_unreached(self, roots: list[Node], strokes: list[FloatArray], plunged: list[tuple[float, float]]) -> None:
-        cut, bit = self._cut, self._bit
-        for polygon in polygons_of(self._region):
-            if any(_touches(polygon, node.loops[0].ring) for node in roots):
-                continue
-            if any(_touches(polygon, line) for line in strokes):
-                continue
-            if any(polygon.intersects(shapely.points(at)) for at in plunged):
-                continue
-            deepest = self._clearance.deepest(polygon)
-            width = 2 * deepest.clearance if deepest is not None else 0.0
-            at = deepest.at if deepest is not None else (float(polygon.centroid.x), float(polygon.centroid.y))
-            self.findings.append(
-                Finding(
-                    "pocket-too-small", Severity.STOP,
-                    f"The {bit.diameter:g} mm bit does not fit into an area {width:.2f} mm wide in '{cut.name}'; it is left uncut.",
-                    fix="Choose a smaller bit, or let one clear the rest.", at=at, subject=cut.id,
-                )
-            )  # fmt: skip
-
-    def _tell_left(self, nodes: list[Node], strokes: list[FloatArray], plunged: list[tuple[float, float]]) -> None:
-        """Of areas the bit gets into, the branches and ends it does not. Corners are no news; what a smaller bit clears after it is not
-        told."""
-        if self._task.rest_follows or not (nodes or strokes or plunged):
-            return
-        radius = self._bit.radius
-        reached = [shapely.buffer(node.border, radius + 0.01, quad_segs=32) for node in nodes]
-        lines = [*strokes, *(loop.ring for node in nodes for loop in node.loops if node.border.is_empty)]
-        reached += [shapely.buffer(shapely.linestrings(line), radius + 0.01, quad_segs=32) for line in lines]
-        reached += [shapely.buffer(shapely.points(at), radius + 0.01) for at in plunged]
-        drawn = kept_region(self._task.shapes) if self._cut.open_edges else self._region
-        left = shapely.difference(drawn, shapely.union_all(reached))
-        pieces = [piece for piece in polygons_of(left) if piece.area > _BRANCH_RADII2 * radius**2]
-        # an area of its own that is missed altogether has been told; what runs to a point is a corner
-        got = shapely.union_all(reached)
-        pieces = [piece for piece in pieces if shapely.dwithin(piece, got, 0.1) and not _is_wedge(piece, got)]
-        if not pieces:
-            return
-        total, worst = sum(piece.area for piece in pieces), max(pieces, key=lambda piece: piece.area)
-        x, y = shapely.get_coordinates(shapely.point_on_surface(worst))[0]
-        much = total > 0.5 * drawn.area
-        self.findings.append(
-            Finding(
-                "pocket-left", Severity.STOP if much else Severity.CAUTION,
-                f"The {self._bit.diameter:g} mm bit does not get into {len(pieces)} narrow place{'s' if len(pieces) > 1 else ''} of "
-                f"'{self._cut.name}'; {total:.0f} mm² of its {drawn.area:.0f} mm² stay uncut.",
-                fix="Let a smaller bit clear the rest, or choose a smaller one.", at=(float(x), float(y)), subject=self._cut.id,
-            )
-        )  # fmt: skip
-
-    # ---- walls
-
-    def _walls(self, loops: list[Loop], cleared: list[FloatArray]) -> None:
-        """One pass of full depth along the walls, taking off their allowance. What the passes before did not come near, for want
-        of room for the allowance, is gone along in passes first."""
-        cut, layer = self._cut, self._layer
-        z, pass_no = -float(self._depths[-1]), len(self._depths) + 1
-        feed = cut.finish_feed or layer.feed
-        limit = finishing_reach(cut.wall_allowance, self._bit.diameter)
-        field = SegmentField(cleared, reach_mm=limit + 1.0) if cleared else None
-
-        def is_opened(points: FloatArray) -> BoolArray:
-            """Where the bit may stand and finds no more than the allowance."""
-            if field is None:
-                return np.zeros(len(points), dtype=bool)
-            near = field.gaps(np.ascontiguousarray(points)) <= limit
-            if not near.all():
-                near |= self._stands(points, self._first)
-            return near & self._stands(points, self._wall)
-
-        starts = np.array([point_on(loop.track, 0.0) for loop in loops])
-        lead = Lead(kind=LeadKind.ARC, length=max(2.0, self._bit.radius))
-        for k in inside_first(starts, np.full(len(loops), -1)):
-            loop = loops[k]
-            track = loop.track
-            missed = unserved(track, cleared, limit=limit, overlap=self._bit.radius)
-            if missed and missed[0][1] - missed[0][0] >= track.length - 1e-9:
-                self._round_in_passes(track)
-                continue
-            for first, last in missed:
-                to_and_fro(
-                    layer, track.part(first, last), self._depths, start=cut.start_depth, ramp_degrees=self._slope
-                )
-            a = choose_start(track, np.zeros((0, 2)), bit_diameter=self._bit.diameter).station
-            b = a + track.length
-            ways = [
-                fit_lead(
-                    lead, track.points(np.array([s]))[0], track.tangents_at(np.array([s]))[0],
-                    waste_on_left=self._right, is_in=is_in, is_clear=is_opened,
-                )
-                for s, is_in in ((a, True), (b, False))
-            ]  # fmt: skip
-            way_in, way_out = ways
-            begin = way_in.far if way_in is not None else point_on(track, a)
-            if way_in is not None and self._links.is_clear(begin, begin, self._first):
-                layer.arrive(*begin)
-                layer.down(z, pass_no=pass_no, is_open=True)
-            else:  # without a lead, or with one shortened so far that it begins over what is left of the allowance
-                down_beside(layer, begin, z, cleared, within=limit, pass_no=pass_no, feed=feed)
-            if way_in is not None:
-                lay_lead(layer, way_in, is_in=True, pass_no=pass_no, feed=feed)
-            lay_pass(
-                layer.moves, track, a=a, b=b, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track), feed=feed,
-                plunge=layer.plunge, pass_no=pass_no,
-            )  # fmt: skip
-            if way_out is not None:
-                lay_lead(layer, way_out, is_in=False, pass_no=pass_no, feed=feed)
-
-    def _stands(self, points: FloatArray, clearance: float) -> BoolArray:
-        """Which points (n, 2) have this much clearance."""
-        return np.array([self._links.is_clear(p, p, clearance) for p in points], dtype=bool)
-
-    def _round_in_passes(self, track: Track) -> None:
-        """Round a loop nothing has come near, pass by pass."""
-        layer = self._layer
-        layer.arrive(*point_on(track, 0.0))
-        layer.down(-self._cut.start_depth, pass_no=1)
-        station = 0.0
-        for pass_no, depth in enumerate(self._depths, 1):
-            z = -float(depth)
-            if self._slope is None:
-                layer.down(z, pass_no=pass_no)
-            station = self._links.cut_round(track, station, z, pass_no)
 
     # ---- shared
 
@@ -646,13 +512,6 @@ class _Pocket:
         return None
 
 
-def _is_wedge(piece: Polygon, reached: BaseGeometry) -> bool:
-    """Whether what is left narrows to a point, as in a sharp corner: it then fills half of its width times its length, a branch all."""
-    wide = 2 * float(shapely.length(shapely.maximum_inscribed_circle(piece, tolerance=0.02)))
-    long = float(shapely.distance(reached, shapely.points(shapely.get_coordinates(piece))).max())
-    return bool(piece.area < _WEDGE_SHARE * wide * long)
-
-
 def _nearest_first(roots: list[Node]) -> list[Node]:
     if not roots:
         return []
@@ -672,15 +531,3 @@ def _in_reach_order(strokes: list[FloatArray], at: tuple[float, float, float]) -
         starts, np.full(len(strokes), -1), begin=at[:2], ends=ends, can_turn=np.ones(len(strokes), dtype=bool)
     )
     return [strokes[k] if k >= 0 else strokes[~k][::-1] for k in order]
-
-
-def _touches(polygon: Polygon, line: FloatArray) -> bool:
-    return bool(polygon.intersects(shapely.points(line[0])) or polygon.distance(shapely.points(line[0])) < 0.02)
-
-
-def _ridges(cut: PocketCut, bit: Bit) -> Finding:
-    return Finding(
-        "pocket-ridges", Severity.CAUTION,
-        f"'{cut.name}' clears an area with {bit.name}, whose floor will be ridged.",
-        fix="Choose a straight bit for the floor.", subject=cut.id,
-    )  # fmt: skip
