@@ -283,6 +283,8 @@ def _along_the_middle(area: Polygon, bit: Bit) -> list[Contour]:
     high = np.maximum(axis.clearance_a, axis.clearance_b)
     low = np.minimum(axis.clearance_a, axis.clearance_b)
     fits = (low >= bit.radius - EXACT_FIT_MM) & (high <= bit.radius + EXACT_FIT_MM)
+    if not fits.any():
+        return []
     pieces = shapely.linestrings(np.stack((axis.a[fits], axis.b[fits]), axis=1))
     out = []
     for part in shapely.get_parts(shapely.line_merge(shapely.multilinestrings(list(pieces)))):

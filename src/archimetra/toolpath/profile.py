@@ -80,7 +80,6 @@ def plan_profile(task: Task, progress: Progress = lambda share: None) -> tuple[T
             findings.extend(f for f in last.findings if f.code not in {g.code for g in found.findings})
         if not found.contours and (last is None or not last.contours) and not findings:
             findings.append(no_area(cut))
-        planner.passed = [contour.ring for contour in found.contours if contour.path is not None]
         finishing = planner.lines(last.contours) if last is not None else None
         for number, (line, finish) in enumerate(_paired(planner.ordered(found), finishing)):
             progress(0.5 + 0.5 * number / max(1, len(found.contours)))
@@ -118,7 +117,7 @@ def _paired(rough: list[Line], last: list[Line] | None) -> list[tuple[Line, list
 
 
 class _Profile:
-    """Lays one contour after the other. ``passed`` are the lines (n, 2) the rough passes follow."""
+    """Lays one contour after the other. ``passed`` are the lines (n, 2) that have been cut to full depth so far."""
 
     def __init__(self, task: Task, cut: ProfileCut) -> None:
         self.layer = Layer(task)
@@ -193,11 +192,13 @@ class _Profile:
         if contour.path.closed:
             centres = self._tabs_on(finish[0] if len(finish) == 1 else line)
             self._closed(line, centres, self._depths, is_last=not finish)
+            self.passed.append(contour.ring)
             for each in finish:
                 self._closed(each, centres, self._depths[-1:], is_last=True, is_finish=True)
         else:
             centres = self._tabs_on(line)
             self._open(line, centres)
+            self.passed.append(contour.ring)
             for each in finish:
                 if each.contour.path is not None:
                     self._finish_open(Track(each.contour.path), centres)
@@ -352,18 +353,27 @@ class _Profile:
         """What a finishing pass meets where the passes before did not come near, cut in passes first: narrow places without room for
         the allowance, sharp and overcut corners."""
         limit = finishing_reach(self._cut.finish, self._bit.diameter)
-        for first, last in unserved(track, self.passed, limit=limit, overlap=self._bit.radius):
+        for first, last in unserved(track, self._passed_near(track), limit=limit, overlap=self._bit.radius):
             stretch = track.part(first, last)
             to_and_fro(
                 self.layer, stretch, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope,
                 lifts=lifts.on_part(stretch, first, last),
             )  # fmt: skip
 
+    def _passed_near(self, track: Track) -> list[FloatArray]:
+        """Of what has been cut so far the lines whose box comes near a track's."""
+        points = track.points(np.concatenate(([0.0], track.nodes_between(0.0, track.length))))
+        room = 2 * self._bit.diameter + self._cut.finish
+        low, high = points.min(axis=0) - room, points.max(axis=0) + room
+        return [ring for ring in self.passed if (ring.max(axis=0) >= low).all() and (ring.min(axis=0) <= high).all()]
+
     def _down_beside(self, place: tuple[float, float], pass_no: int, feed: float, *, above: float = -np.inf) -> None:
         """To where a finishing pass begins, at its full depth or no lower than ``above``."""
         within = finishing_reach(self._cut.finish, self._bit.diameter)
         z = max(-float(self._depths[-1]), above)
-        down_beside(self.layer, place, z, self.passed, within=within, pass_no=pass_no, feed=feed)
+        low, high = np.array(place) - within, np.array(place) + within
+        near = [ring for ring in self.passed if (ring.max(axis=0) >= low).all() and (ring.min(axis=0) <= high).all()]
+        down_beside(self.layer, place, z, near, within=within, pass_no=pass_no, feed=feed)
 
     def _open_lead(self, lead: LeadPath) -> None:
         """A lead at full depth runs through waste that no pass has taken: that is opened pass by pass first."""
