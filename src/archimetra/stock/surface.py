@@ -37,9 +37,13 @@ def touch_offs(board: Board, run: Run, bits: Sequence[Bit]) -> list[TouchOff]:
     """One for every block of the run: how things are before it. Empty where Z zero is on the spoilboard, which nothing takes away."""
     if board.zero.z is not ZeroZ.SHEET_TOP or not run.blocks:
         return []
-    places = _places(board)
-    lowest = lowest_by_block(run, bits, places, margin=PLATE_MM)
     is_facing = np.array([isinstance(board.cut(block.cut), FacingCut) for block in run.blocks])
+    usual = _usual_place(board)
+    places = [usual]
+    lowest = lowest_by_block(run, bits, places, margin=PLATE_MM)
+    if (lowest[0, ~is_facing] < -_SAME_MM).any():  # only where the usual place is cut are others looked for
+        places = [usual, *_other_places(board, usual)]
+        lowest = lowest_by_block(run, bits, places, margin=PLATE_MM)
     out = []
     for number in range(len(run.blocks)):
         before = lowest[:, :number]
@@ -60,15 +64,21 @@ def touch_offs(board: Board, run: Run, bits: Sequence[Bit]) -> list[TouchOff]:
     return out
 
 
-def _places(board: Board) -> list[tuple[float, float]]:
-    """The zero point drawn into the sheet, then others from the nearest on, those under clamps left out."""
+def _usual_place(board: Board) -> tuple[float, float]:
+    """The zero point, drawn into the sheet."""
     sheet = board.sheet
     x, y = board.zero.point(sheet)
     inset_x, inset_y = min(INSIDE_MM, sheet.width / 2), min(INSIDE_MM, sheet.height / 2)
-    usual = (
+    return (
         float(np.clip(x, inset_x, sheet.width - inset_x)),
         float(np.clip(y, inset_y, sheet.height - inset_y)),
     )
+
+
+def _other_places(board: Board, usual: tuple[float, float]) -> list[tuple[float, float]]:
+    """Places over the sheet, from the nearest on, those under clamps left out."""
+    sheet = board.sheet
+    inset_x, inset_y = min(INSIDE_MM, sheet.width / 2), min(INSIDE_MM, sheet.height / 2)
     grid = [
         (float(px), float(py))
         for px in np.linspace(inset_x, sheet.width - inset_x, 15)
@@ -76,7 +86,7 @@ def _places(board: Board) -> list[tuple[float, float]]:
     ]
     covered = shapely.union_all([shapely.buffer(outline_of(fixture), PLATE_MM) for fixture in board.fixtures])
     free = [p for p in grid if covered.is_empty or not shapely.intersects_xy(covered, *p)]
-    return [usual, *sorted(free, key=lambda p: (p[0] - usual[0]) ** 2 + (p[1] - usual[1]) ** 2)]
+    return sorted(free, key=lambda p: (p[0] - usual[0]) ** 2 + (p[1] - usual[1]) ** 2)
 
 
 def lowest_by_block(
@@ -99,12 +109,22 @@ def lowest_by_block(
     keep = np.flatnonzero((low < -1e-6) & (block[1:] >= 0))
     if not len(keep):
         return out
+    far = float(reach.max()) + margin
+    asked = np.asarray(places, dtype=np.float64)
+    # most of a long run lies nowhere near what is asked for
+    x0, y0 = asked.min(axis=0) - far
+    x1, y1 = asked.max(axis=0) + far
+    p, q = a[keep, :2], b[keep, :2]
+    near_box = (np.maximum(p[:, 0], q[:, 0]) >= x0) & (np.minimum(p[:, 0], q[:, 0]) <= x1)
+    near_box &= (np.maximum(p[:, 1], q[:, 1]) >= y0) & (np.minimum(p[:, 1], q[:, 1]) <= y1)
+    keep = keep[near_box]
+    if not len(keep):
+        return out
     lines = shapely.linestrings(np.stack((a[keep, :2], b[keep, :2]), axis=1))
     of, depth = block[1:][keep], low[keep]
-    asked = shapely.points(np.asarray(places, dtype=np.float64))
-    far = float(reach.max()) + margin
-    place, line = shapely.STRtree(lines).query(asked, predicate="dwithin", distance=far)
-    gaps = shapely.distance(asked[place], lines[line])
+    points_asked = shapely.points(asked)
+    place, line = shapely.STRtree(lines).query(points_asked, predicate="dwithin", distance=far)
+    gaps = shapely.distance(points_asked[place], lines[line])
     near = gaps <= reach[of[line]] + margin
     np.minimum.at(out, (place[near], of[line[near]]), depth[line[near]])
     return out
