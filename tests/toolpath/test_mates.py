@@ -110,8 +110,8 @@ def widest_void(pair) -> float:
 @pytest.mark.parametrize("radii", [(1.5, 1.5), (3.0, 0.75), (0.75, 3.0)])
 def test_no_holes_stay_beside_notches_whichever_way_the_art_is_turned(area, radii):
     rp, ri = radii
-    for turn in (0, 10, 20, 33):
-        for clearance in (0.05, 0.1, 0.15):
+    for turn in (0, 20, 33):
+        for clearance in (0.05, 0.15):
             pair = matched(shapely.affinity.rotate(area, turn), pocket_radius=rp, insert_radius=ri, clearance=clearance)
             assert widest_void(pair) < 1.3 * clearance + 0.01, (turn, clearance)
             assert gaps(pair).min() > clearance - 0.006
