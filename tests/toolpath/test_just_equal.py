@@ -124,11 +124,10 @@ class TestOpeningsAsWideAsTheBit:
 
     def test_a_disc_in_a_hole_it_nearly_fills_is_not_drilled(self):
         paths = [Path.circle((0, 0), r) for r in (40.0, 15.0, 12.0)]
-        toolpath, findings, board = planned(*paths, kind=ProfileCut, side=Side.OUTSIDE)
+        toolpath, findings, _board = planned(*paths, kind=ProfileCut, side=Side.OUTSIDE)
         disc = shapely.Point(200, 150).buffer(11.9)
         assert swept(toolpath, 3.0, deeper_than=0.001).intersection(disc).is_empty
         assert any(f.severity is Severity.STOP and f.code == "profile-too-small" for f in findings)
-        assert area_of(board).area > 0
 
     @pytest.mark.parametrize("off", [0.5, 2.5, 4.0])
     def test_a_gap_that_closes_on_one_side_is_told(self, off):

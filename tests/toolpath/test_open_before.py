@@ -123,7 +123,9 @@ class TestHeavyStrokes:
     def test_a_v_bit_that_takes_too_much_at_once_is_told_with_what_to_enter(self, per_pass, is_told):
         bit = replace(vee_bit(60.0, 25.0), cutting_length=30.0, recipe=Recipe(depth_per_pass=per_pass))
         sheet = Sheet(width=200, height=120, readings=(18.0,), material=Material.OAK)
-        job, board, cut = board_with(Path.rectangle(0, 0, 60, 11.6), kind=CarveCut, bit=bit, sheet=sheet, end_depth=0.0)
+        job, board, _cut = board_with(
+            Path.rectangle(0, 0, 60, 11.6), kind=CarveCut, bit=bit, sheet=sheet, end_depth=0.0
+        )
         found = [f for f in plan_board(job, board, {}).findings if f.code == "carve-heavy"]
         assert bool(found) == is_told
         if found:
@@ -131,7 +133,6 @@ class TestHeavyStrokes:
             bit = replace(bit, recipe=Recipe(depth_per_pass=better))
             again = plan_board(replace(job, bits=(bit,)), board, {})
             assert "carve-heavy" not in {f.code for f in again.findings}
-        assert cut.end_depth == 0
 
 
 class TestBallFloors:
@@ -195,13 +196,12 @@ class TestMachine:
         assert "least spindle speed" in sentence_of(ValueError, lambda: Machine(min_rpm=20_000, max_rpm=10_000))
 
     def test_feeds_the_machine_cannot_reach_are_told_whichever_they_are(self):
-        job, board, cut = board_with(POCKET, kind=ProfileCut, finish=0.3, finish_feed=9000.0)
+        job, board, _cut = board_with(POCKET, kind=ProfileCut, finish=0.3, finish_feed=9000.0)
         bit = replace(job.bits[0], recipe=Recipe(plunge=6000.0))
         job = replace(job, bits=(bit,))
         (found,) = [f for f in plan_board(job, board, {}).findings if f.code == "feed-limit"]
         assert "a plunge of 6000" in found.sentence
         assert "a finishing feed of 9000" in found.sentence
-        assert cut.finish_feed == 9000.0
 
     def test_a_finishing_feed_goes_with_the_spindle(self):
         job, board, cut = board_with(POCKET, kind=ProfileCut, finish=0.3, finish_feed=1000.0)

@@ -14,6 +14,7 @@ from archimetra.artwork.read import read_artwork
 from archimetra.artwork.text_form import TextForm
 from archimetra.artwork.trace import open_picture, trace
 from archimetra.artwork.trace_settings import TraceSettings
+from archimetra.base.files import write_safely
 from archimetra.demo import FILE, artwork
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
@@ -21,7 +22,7 @@ from archimetra.job import cutting, edits, inlaying, landing, layering, placing,
 from archimetra.job.cut_parts import Lead, LeadKind, Overrides, Side, Tabs
 from archimetra.job.cuts import CarveCut, Cut, EngraveCut, HoleCut, PocketCut, SlotCut
 from archimetra.job.edit import replace
-from archimetra.job.file import JobFile, save_job
+from archimetra.job.file import JobFile, pack
 from archimetra.job.forms import EllipseForm, RectangleForm
 from archimetra.job.ids import BitId, BoardId, ShapeId
 from archimetra.job.inlays import InlayKind
@@ -220,4 +221,6 @@ def _cut(job: Job, board: str, kind: type[Cut], name: str, shapes: Sequence[Shap
 
 
 if __name__ == "__main__":
-    save_job(FilePath(str(files("archimetra.demo").joinpath(FILE))), build())
+    write_safely(
+        FilePath(str(files("archimetra.demo").joinpath(FILE))), pack(build())
+    )  # no copy of the one before is shipped

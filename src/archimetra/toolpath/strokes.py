@@ -27,11 +27,10 @@ def to_and_fro(
 ) -> None:  # fmt: skip
     """An open track in passes that end at ``depths`` below the face, from ``start`` down. Without ``ramp_degrees`` straight down at
     its ends. Unless it ``arrives`` through the air the bit stands at the track's begin already."""
-    z = -start
     if arrives:
         x, y = (float(v) for v in track.points(np.zeros(1))[0])
         layer.arrive(x, y)
-        layer.down(z, pass_no=first_pass)
+        layer.down(-start, pass_no=first_pass)
     z = layer.at[2]
     a, length = 0.0, track.length
     for pass_no, depth in enumerate(depths, first_pass):
