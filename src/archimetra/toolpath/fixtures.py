@@ -141,6 +141,7 @@ class _Builder:
     ) -> None:  # fmt: skip
         self.moves = MoveList()
         self._growth = growth
+        self._wider = {float(more): _grown(zones, float(more)) for more in np.unique(growth)}
         self.lost = [0.0] * len(tops)
         self.plunges: list[set[tuple[float, float]]] = [set() for _ in tops]
         self._path, self._zones, self._tops, self._heights = toolpath, zones, tops, heights
@@ -205,7 +206,7 @@ class _Builder:
         points, _ = straightened(path.xyz[pair], path.kind[pair], path.centre[pair], chord_tolerance_mm=0.005)
         for a, b in zip(points[:-1], points[1:], strict=True):
             t = 0.0
-            for t0, t1 in self._inside(a, b, _grown(self._zones, float(self._growth[row]))):
+            for t0, t1 in self._inside(a, b, self._wider[float(self._growth[row])]):
                 if t0 > t + 1e-9:
                     yield self._straight(row, a + (b - a) * t, a + (b - a) * t0)
                 yield None
