@@ -6,6 +6,7 @@ import pytest
 
 from archimetra.app.session import Session
 from archimetra.app.theme import style
+from archimetra.app.widgets.unfinished import unfinished
 from archimetra.app.window import MainWindow
 from archimetra.engine.client import Engine
 from archimetra.job.file import JobFile
@@ -44,9 +45,10 @@ def open_window(qtbot, shared_engine, monkeypatch):
         style.load_fonts()
         session = Session()
         window = MainWindow(session, theme="light", demo=plain_clock)
-        qtbot.addWidget(window, before_close_func=lambda w: w.session.forget_changes())
+        qtbot.addWidget(window, before_close_func=_give_up)
         window.show()
         qtbot.waitExposed(window)
+        window.activateWindow()  # keys go to the active window only
         session.start(recovery)
         session.open_job(content or plain_clock(), None)
         settle(qtbot, window)
@@ -57,6 +59,12 @@ def open_window(qtbot, shared_engine, monkeypatch):
     for session in opened:
         session.close()
     shared_engine.listener = None
+
+
+def _give_up(window: MainWindow) -> None:
+    """Nobody is there to answer whether to save."""
+    unfinished.settle()
+    window.session.forget_changes()
 
 
 def settle(qtbot, window: MainWindow) -> None:

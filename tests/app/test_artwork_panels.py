@@ -119,7 +119,7 @@ class TestBringingIn:
         x0, y0, x1, y1 = placing.box_of(window.session.board.shapes)
         middle = screen(window, (x0 + x1) / 2, (y0 + y1) / 2)
         assert (middle - QPointF(window.plan.width() / 2, window.plan.height() / 2)).manhattanLength() < 3
-        assert "1 of 1" in window._notice.text()
+        assert "1 of 1" in window.notices.text
 
     def test_a_page_of_a_pdf_is_chosen_before_it_lands(self, window, qtbot, tmp_path):
         path = tmp_path / "two.pdf"
@@ -192,7 +192,7 @@ class TestBringingIn:
         assert after.bounds()[2] - after.bounds()[0] == pytest.approx(60)
         assert after.at == before.at
         assert window.session.board.cuts[0].shapes == (after.id,)
-        assert "1 changed, 0 new, 0 gone" in window._notice.text()
+        assert "1 changed, 0 new, 0 gone" in window.notices.text
 
     def test_two_files_of_one_name_are_both_kept(self, window, qtbot, tmp_path):
         for k, size in enumerate((10, 20)):
@@ -231,7 +231,7 @@ class TestBringingIn:
         assert len(window.session.board.shapes) == 2
         clipboard.setText("nothing of use")
         window.paste()
-        assert "nothing to paste" in window._notice.text()
+        assert "nothing to paste" in window.notices.text
 
     @pytest.mark.parametrize("ending", ["svg", "dxf"])
     def test_artwork_is_exported_true_to_size(self, window, tmp_path, ending):
@@ -547,7 +547,7 @@ class TestCombining:
         panel(window, "Combine")
         button(window, "Relieve corners").click()
         assert window.session.board.shape(id_).bounds()[0] < 50
-        assert "4 corners relieved" in window._notice.text()
+        assert "4 corners relieved" in window.notices.text
 
 
 class TestRepeating:
@@ -647,7 +647,7 @@ class TestLayers:
         assert [layer.name for layer in board.layers] == ["Holes", "Drawn"]
         assert board.shapes[0].layer == board.layers[0].id
         {a.text(): a for a in layers.menu(board.layers[0]).actions()}["Remove"].trigger()
-        assert "holds 1 shapes" in window._notice.text()
+        assert "holds 1 shapes" in window.notices.text
         {a.text(): a for a in layers.menu(board.layers[1]).actions()}["Remove"].trigger()
         assert len(window.session.board.layers) == 1
 

@@ -243,7 +243,7 @@ class TestMate:
         mate = window.plan.mate_marks.mate
         assert mate is not None
         assert mate.map.worst >= 0
-        data = window.section._canvas._data
+        data = window.section.canvas._data
         assert data.mate.under.size == data.heights.size
         # another line costs no new measuring and shows another section
         with qtbot.waitSignal(session.mate_made, timeout=60_000) as got:

@@ -222,7 +222,7 @@ class TestFindings:
         QTest.mouseClick(window.plan, Left, pos=window.plan.view.to_screen(*finding.at).toPoint())
         assert session.cut_id == cut.id
         assert finding.severity is Severity.STOP
-        assert "past the edge of the sheet" in window._notice.text()
+        assert "past the edge of the sheet" in window.notices.text
         window.undo()
         settle(qtbot, window)
         assert window.status.findings.text() == "no findings"

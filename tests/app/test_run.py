@@ -27,7 +27,7 @@ def begin(window, *rest, _begin=run._begin, **settings):
 
     def tell():
         print("name:", session.job.name, flush=True)
-        print("said:", window._notice.text() if window._notice.isVisible() else "", flush=True)
+        print("said:", window.notices.text if window.notices.text else "", flush=True)
         {more}
 
     QTimer.singleShot(50, tell)
@@ -136,7 +136,7 @@ class TestEnding:
     def test_saved_work_leaves_nothing_to_recover(self, start, tmp_path):
         path = tmp_path / "saved.archimetra"
         process = start(
-            more=f"{self.CHANGE}; window.save_file(__import__('pathlib').Path({str(path)!r})); window.close()"
+            more=f"{self.CHANGE}; window.documents.save_file(__import__('pathlib').Path({str(path)!r})); window.close()"
         )
         told(process)
         assert load_job(path).job.name == "In work"

@@ -8,6 +8,7 @@ import signal
 import subprocess
 import sys
 import time
+from operator import attrgetter
 from pathlib import Path as FilePath
 
 import numpy as np
@@ -102,7 +103,7 @@ class TestFirstLook:
         window = open_window()
         keys = [row.keys for row in ROWS if row.keys]
         assert len(keys) == len(set(keys))
-        assert all(callable(getattr(window, row.intent)) for row in ROWS)
+        assert all(callable(attrgetter(row.intent)(window)) for row in ROWS)
 
     def test_both_themes_draw_and_the_choice_is_shown(self, open_window, qtbot):
         window = open_window()
@@ -502,7 +503,7 @@ class TestFiles:
         assert session.is_planning
         assert not page.files
         page.write_into(tmp_path / "out")
-        assert "Nothing was written" in window._notice.text()
+        assert "Nothing was written" in window.notices.text
         assert not (tmp_path / "out").exists()
         qtbot.waitUntil(lambda: bool(page.files), timeout=30_000)
         page.write_into(tmp_path / "out")
@@ -523,12 +524,12 @@ class TestFiles:
         window.session.pick([window.session.board.shapes[0].id])
         window.session.move_picked(1.0, 2.0)
         assert not window.session.is_saved
-        assert window.save_file(tmp_path / "clock")
+        assert window.documents.save_file(tmp_path / "clock")
         assert window.session.is_saved
         saved = load_job(tmp_path / "clock.archimetra")
         assert saved.job == window.session.job
         assert saved.preview_png.startswith(b"\x89PNG")
-        assert window.open_file(tmp_path / "clock.archimetra")
+        assert window.documents.open_file(tmp_path / "clock.archimetra")
         assert window.session.job == saved.job
 
     def test_a_slow_disk_holds_nothing_up_and_a_failing_one_is_told(self, open_window, monkeypatch, tmp_path):
@@ -540,16 +541,16 @@ class TestFiles:
         timer.timeout.connect(lambda: ticks.append(time.perf_counter()))
         timer.start(5)
 
-        def slow(path, content) -> None:
+        def slow(path, content, *, over) -> None:
             time.sleep(0.4)
             raise JobFileError(f"{path.name} was not saved: the disk is full.")
 
         monkeypatch.setattr("archimetra.app.session.save_job", slow)
-        assert not window.save_file(tmp_path / "a.archimetra")
+        assert not window.documents.save_file(tmp_path / "a.archimetra")
         timer.stop()
         assert np.diff(ticks).max() < 0.35  # the disk alone takes longer
         assert len(ticks) > 4
-        assert "the disk is full" in window._notice.text()
+        assert "the disk is full" in window.notices.text
         assert not window.session.is_saved
 
     def test_a_damaged_job_is_told_and_what_is_open_stays(self, open_window, tmp_path):
@@ -557,15 +558,15 @@ class TestFiles:
         bad = tmp_path / "bad.archimetra"
         bad.write_bytes(b"PK junk")
         before = window.session.job
-        assert not window.open_file(bad)
+        assert not window.documents.open_file(bad)
         assert window.session.job is before
-        assert "bad.archimetra" in window._notice.text()
-        assert window._notice.isVisible()
+        assert "bad.archimetra" in window.notices.text
+        assert window.notices.text
 
     def test_a_folder_that_cannot_be_saved_into_is_told_and_nothing_is_lost(self, open_window, tmp_path):
         window = open_window()
-        assert not window.save_file(tmp_path / "no such" / "a.archimetra")
-        assert "was not saved" in window._notice.text()
+        assert not window.documents.save_file(tmp_path / "no such" / "a.archimetra")
+        assert "was not saved" in window.notices.text
 
     @pytest.mark.parametrize(("answer", "is_gone"), [("Stay", False), ("Do not save", True)])
     def test_leaving_unsaved_work_asks_and_does_as_told(self, open_window, monkeypatch, answer, is_gone):
@@ -581,7 +582,7 @@ class TestFiles:
             return 0
 
         monkeypatch.setattr(QMessageBox, "exec", click)
-        window.new_job()
+        window.documents.new_job()
         assert asked == ["'Quay tide clock' has changes that are not saved."]
         assert (window.session.job is not job) is is_gone
 
@@ -641,10 +642,10 @@ class TestCrash:
         window = open_window(JobFile(new_job()))
         left = tmp_path / "1.recovery"
         left.write_bytes(b"x")
-        window.offer_recovery([Recovered(plain_clock(), "", left, time.time())])
+        window.documents.begin([Recovered(plain_clock(), "", left, time.time())], None, with_demo=False)
         assert window.session.job.name == "Quay tide clock"
         assert not window.session.is_saved
-        assert "ended unexpectedly" in window._notice.text()
+        assert "ended unexpectedly" in window.notices.text
         assert not left.exists()
 
 
@@ -687,15 +688,15 @@ class TestSection:
         section = window.section
         section.show_exaggeration(1)
         assert section._depth.text() == "depth"
-        assert section._canvas.drawn_exaggeration() == pytest.approx(1.0)
+        assert section.canvas.drawn_exaggeration() == pytest.approx(1.0)
         section.show_exaggeration(5)
-        drawn = section._canvas.drawn_exaggeration()
+        drawn = section.canvas.drawn_exaggeration()
         assert 1 < drawn < 5
         assert f"x{drawn:.1f} fits" in section._depth.text()
 
     def test_the_cursor_reads_depth_and_what_is_left(self, open_window, qtbot):
         window = open_window()
-        session, canvas = window.session, window.section._canvas
+        session, canvas = window.session, window.section.canvas
         session.move_line(((0.0, 160.0), (320.0, 160.0)))
         qtbot.waitUntil(lambda: session.moment.line == session.line, timeout=10_000)
         settle(qtbot, window)

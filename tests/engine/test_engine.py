@@ -205,7 +205,7 @@ class TestAutosave:
         while not autosave.problem and time.monotonic() < end:
             time.sleep(0.01)
         autosave.close()
-        assert "Autosave does not work" in autosave.problem
+        assert "cannot be kept aside" in autosave.problem
 
 
 class TestChecks:

@@ -3,27 +3,33 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from operator import attrgetter
 from typing import NamedTuple
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QWidget
 
+from archimetra.app.widgets.unfinished import unfinished
+
 
 class Row(NamedTuple):
-    """``intent`` names a method of the window."""
+    """``intent`` names a method of the window, or of a part of it. The keys of a row ``of_views`` act while the plan, the section or the
+    sequence has the focus; elsewhere they belong to what has it: a letter to a list, Space to a button."""
 
     id: str
     text: str
     keys: str
     intent: str
+    of_views: bool = False
 
 
 ROWS: tuple[Row, ...] = (
-    Row("new", "New job", "Ctrl+N", "new_job"),
-    Row("open", "Open …", "Ctrl+O", "ask_open"),
-    Row("save", "Save", "Ctrl+S", "save"),
-    Row("save-as", "Save as …", "Ctrl+Shift+S", "ask_save_as"),
-    Row("demo", "Open the Quay tide clock", "", "open_demo"),
+    Row("new", "New job", "Ctrl+N", "documents.new_job"),
+    Row("open", "Open …", "Ctrl+O", "documents.ask_open"),
+    Row("save", "Save", "Ctrl+S", "documents.save"),
+    Row("save-as", "Save as …", "Ctrl+Shift+S", "documents.ask_save_as"),
+    Row("demo", "Open the Quay tide clock", "", "documents.open_demo"),
     Row("bring-in", "Bring in artwork …", "Ctrl+I", "bring_in"),
     Row("write", "Write the files …", "Ctrl+E", "write_files"),
     Row("undo", "Undo", "Ctrl+Z", "undo"),
@@ -34,16 +40,26 @@ ROWS: tuple[Row, ...] = (
     Row("duplicate", "Duplicate", "Ctrl+D", "duplicate_picked"),
     Row("group", "Group", "Ctrl+G", "group_picked"),
     Row("ungroup", "Ungroup", "Ctrl+Shift+G", "ungroup_picked"),
-    Row("remove", "Remove picked shapes", "Delete", "remove_picked"),
-    Row("centre", "Centre on the sheet", "C", "centre_picked"),
-    Row("profile", "Add a profile to what is picked", "P", "add_profile"),
-    Row("fit", "Show the whole sheet", "F", "fit"),
-    Row("snap", "Snapping on or off", "S", "toggle_snapping"),
-    Row("play", "Play or pause", "Space", "toggle_play"),
-    Row("back", "One move back", ",", "move_back"),
-    Row("on", "One move on", ".", "move_on"),
-    Row("cut-back", "One cut back", "[", "cut_back"),
-    Row("cut-on", "One cut on", "]", "cut_on"),
+    Row("remove", "Remove picked shapes", "Delete", "remove_picked", True),
+    Row("centre", "Centre on the sheet", "C", "centre_picked", True),
+    Row("profile", "Add a profile to what is picked", "P", "add_profile", True),
+    Row("next", "Pick the next shape", "N", "pick_next", True),
+    Row("previous", "Pick the shape before", "Shift+N", "pick_previous", True),
+    Row("fit", "Show the whole sheet", "F", "fit", True),
+    Row("snap", "Snapping on or off", "S", "toggle_snapping", True),
+    Row("line-up", "Section line up by 1 mm (with Shift 10)", "PgUp", "line_up", True),
+    Row("line-down", "Section line down by 1 mm (with Shift 10)", "PgDown", "line_down", True),
+    Row("line-far-up", "Section line up by 10 mm", "Shift+PgUp", "line_far_up", True),
+    Row("line-far-down", "Section line down by 10 mm", "Shift+PgDown", "line_far_down", True),
+    Row("play", "Play or pause", "Space", "toggle_play", True),
+    Row("back", "One move back", ",", "move_back", True),
+    Row("on", "One move on", ".", "move_on", True),
+    Row("cut-back", "One cut back", "[", "cut_back", True),
+    Row("cut-on", "One cut on", "]", "cut_on", True),
+    Row("earlier", "The shown cut earlier in the order", "Ctrl+Up", "cut_earlier"),
+    Row("later", "The shown cut later in the order", "Ctrl+Down", "cut_later"),
+    Row("area", "On to the next part of the window", "F6", "next_area"),
+    Row("area-back", "Back to the part of the window before", "Shift+F6", "area_before"),
     Row("theme", "Light, dark or as the system", "", "next_theme"),
     Row("fold", "Fold the page away or back", "Ctrl+B", "toggle_page"),
     Row("station-1", "Board", "Ctrl+1", "station_board"),
@@ -57,15 +73,33 @@ ROWS: tuple[Row, ...] = (
 FILE_MENU = ("new", "open", "save", "save-as", "", "bring-in", "write", "", "demo", "help", "", "theme", "quit")
 
 
+_LEAVE_TYPING = ("undo", "redo")  # while something is typed these are the field's
+
+
 def make_actions(window: QWidget) -> dict[str, QAction]:
-    """All rows as actions of the window; single letters do nothing while a field is typed into."""
+    """All rows as actions of the window. What is being typed is taken before anything is done."""
     out = {}
     for row in ROWS:
         action = QAction(row.text, window)
         if row.keys:
             action.setShortcut(QKeySequence(row.keys))
-        intent: Callable[[], object] = getattr(window, row.intent)
-        action.triggered.connect(lambda _checked=False, run=intent: run())
+        if row.of_views:
+            action.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+        intent: Callable[[], object] = attrgetter(row.intent)(window)
+        action.triggered.connect(lambda _checked=False, run=intent, id_=row.id: _run(run, id_))
         window.addAction(action)
         out[row.id] = action
     return out
+
+
+def add_view_keys(view: QWidget, actions: dict[str, QAction]) -> None:
+    """Let the keys of the views act while this one has the focus."""
+    for row in ROWS:
+        if row.of_views:
+            view.addAction(actions[row.id])
+
+
+def _run(intent: Callable[[], object], id_: str) -> None:
+    if id_ not in _LEAVE_TYPING:
+        unfinished.settle()
+    intent()

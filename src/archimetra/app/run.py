@@ -104,15 +104,7 @@ def _begin(window: MainWindow, recovery: FilePath, job_path: FilePath | None, *,
     np.zeros(1)  # loads it, if nothing has
     session = window.session
     session.start(recovery)
-    found = left_by_crashes(recovery)
-    if job_path is not None:
-        window.open_file(job_path)
-    elif found:
-        window.offer_recovery(found)
-    elif with_demo:
-        session.open_job(_demo(), None)
-        window.station_cuts()
-        session.show_cut(session.board.cuts[-1].id)
+    window.documents.begin(left_by_crashes(recovery), job_path, with_demo=with_demo)
 
 
 def _demo() -> JobFile:

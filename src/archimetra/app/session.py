@@ -10,8 +10,9 @@ import contextlib
 import logging
 import threading
 from collections.abc import Callable, Iterable
+from math import hypot
 from pathlib import Path as FilePath
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
 from PySide6.QtCore import QCoreApplication, QEventLoop, QObject, Qt, Signal
@@ -35,7 +36,7 @@ from archimetra.engine.messages import (
 from archimetra.geometry.affine import Affine
 from archimetra.job import edits, inlaying, landing, placing
 from archimetra.job.edit import Edit
-from archimetra.job.file import SUFFIX, JobFile, load_job, save_job
+from archimetra.job.file import SUFFIX, JobFile, OnDisk, open_job, save_job
 from archimetra.job.history import History
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.job import Board, Job, new_job
@@ -55,7 +56,14 @@ Line = tuple[tuple[float, float], tuple[float, float]]
 SECTION_SAMPLES = 2400
 
 
+class AutosaveTold(NamedTuple):
+    """Why work in progress cannot be kept aside; '' once it can."""
+
+    problem: str
+
+
 class Session(QObject):
+    leaving = Signal()  # another thing is about to be shown, or the job saved: what is being typed belongs to this one
     job_changed = Signal()
     board_changed = Signal()  # another board is shown
     picked_changed = Signal()
@@ -71,6 +79,7 @@ class Session(QObject):
     mate_made = Signal(object)  # MateMade
     bits_compared = Signal(object)  # BitsCompared
     demo_wanted = Signal()
+    autosave_changed = Signal()  # it works, or no longer works
     grid_wanted = Signal(float)  # mm between the points of the grid, 0 for none
     tool_wanted = Signal(object)  # a function from the plan to a tool, or None
     coming_changed = Signal(object, object)  # the drawing about to land and the picture behind it (bytes, mm), or None
@@ -83,6 +92,7 @@ class Session(QObject):
         super().__init__(parent)
         self._history = History(new_job())
         self.path: FilePath | None = None
+        self.on_disk: OnDisk | None = None  # the file as it was opened or saved last
         self.sources: dict[str, bytes] = {}
         self._saved: Job = self._history.job
         self.board_id: BoardId = self.job.boards[0].id
@@ -105,8 +115,10 @@ class Session(QObject):
         self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
         self.files: tuple[GcodeFile, ...] = ()
         self._files_for = ""
+        self.files_problem = ""  # why the files of this plan do not come
         self.engine: Engine | None = None
         self._autosave: Autosave | None = None
+        self.autosave_problem = ""
         self._event.connect(self._on_event, Qt.ConnectionType.QueuedConnection)
 
     # ---- starting and ending
@@ -119,7 +131,7 @@ class Session(QObject):
         self.engine = Engine(self._post)
         self.engine.start()
         if recovery_folder is not None:
-            self._autosave = Autosave(recovery_folder)
+            self._autosave = Autosave(recovery_folder, on_problem=lambda words: self._post(AutosaveTold(words)))
         self._replan()
 
     def close(self, *, keep_recovery: bool = False) -> None:
@@ -205,10 +217,12 @@ class Session(QObject):
         return shown, str(unit)
 
     def undo(self) -> None:
+        self.leaving.emit()
         if self._history.undo():
             self._after_change()
 
     def redo(self) -> None:
+        self.leaving.emit()
         if self._history.redo():
             self._after_change()
 
@@ -233,9 +247,10 @@ class Session(QObject):
 
     def open_job(self, content: JobFile, path: FilePath | None, *, is_saved: bool = True) -> None:
         """Show another document; history starts anew."""
+        self.leaving.emit()
         self._history = History(content.job)
         self.sources = dict(content.sources)
-        self.path = path
+        self.path, self.on_disk = path, None
         self._saved = content.job if is_saved else new_job()
         self._plans.clear()
         self.plan = None
@@ -260,19 +275,35 @@ class Session(QObject):
 
     def open_path(self, path: FilePath) -> None:
         """Raises JobFileError."""
-        self.open_job(load_job(path), path)
+        content, on_disk = open_job(path)
+        self.open_job(content, path)
+        self.on_disk = on_disk
+
+    def take_from_disk(self, path: FilePath) -> None:
+        """The version on disk in place of the one shown, as a step that undo takes back. Raises JobFileError."""
+        content, on_disk = open_job(path)
+        self.sources = {**self.sources, **content.sources}
+        self.path, self.on_disk, self._saved = path, on_disk, content.job
+        if not self._history.apply(Edit("Version on disk", content.job)):
+            self.job_changed.emit()
+            return
+        self._after_change()
 
     def forget_changes(self) -> None:
         """Take the document as saved although it is not: it is nobody's work."""
         self._saved = self.job
 
-    def save_to(self, path: FilePath, preview_png: bytes = b"") -> None:
-        """Raises JobFileError; the document stays unsaved then."""
+    def save_to(self, path: FilePath, preview_png: bytes = b"", *, over_others: bool = False) -> None:
+        """Save. Raises JobFileChanged where the file is not the one opened or saved here last, unless ``over_others``; else
+        JobFileError. The document stays unsaved then."""
         if path.suffix != SUFFIX:
             path = path.with_name(path.name + SUFFIX)
+        self.leaving.emit()
         job = self.job
-        _beside_the_window(lambda: save_job(path, JobFile(job, self.sources, preview_png)))
-        self.path = path
+        over = self.on_disk if path == self.path and not over_others else None
+        made: list[OnDisk] = []
+        _beside_the_window(lambda: made.append(save_job(path, JobFile(job, self.sources, preview_png), over=over)))
+        self.path, self.on_disk = path, made[0]
         self._saved = job
         if self._autosave is not None:
             self._autosave.forget()
@@ -283,6 +314,8 @@ class Session(QObject):
     def show_board(self, board_id: BoardId) -> None:
         if board_id == self.board_id and self.job.board(board_id) is not None:
             return
+        if self.job.board(self.board_id) is not None:
+            self.leaving.emit()
         self.board_id = board_id
         self.picked, self.cut_id = (), None
         self.plan = None
@@ -294,11 +327,13 @@ class Session(QObject):
         self._replan()
 
     def pick(self, ids: Iterable[ShapeId]) -> None:
+        self.leaving.emit()
         self.picked = whole_groups(self.board, ids)
         self.picked_changed.emit()
 
     def show_cut(self, cut_id: CutId | None) -> None:
         if cut_id != self.cut_id:
+            self.leaving.emit()
             self.cut_id = cut_id
             self.cut_changed.emit()
 
@@ -316,6 +351,15 @@ class Session(QObject):
         self._lines[self.board.id] = line
         self.section_changed.emit()
         self._seek()
+
+    def shift_line(self, mm: float) -> None:
+        """Move the section line square to itself, up (or to the left, if it stands upright)."""
+        (ax, ay), (bx, by) = self.line
+        long = hypot(bx - ax, by - ay)
+        dx, dy = -(by - ay) / long * mm, (bx - ax) / long * mm
+        if (dy, dx) < (0.0, 0.0):
+            dx, dy = -dx, -dy
+        self.move_line(((ax + dx, ay + dy), (bx + dx, by + dy)))
 
     # ---- artwork and cuts
 
@@ -468,14 +512,15 @@ class Session(QObject):
 
     # ---- files
 
-    def want_files(self) -> bool:
-        """Have the shown plan written as files; whether ``files`` already are those of the plan."""
+    def want_files(self, *, again: bool = False) -> bool:
+        """Have the shown plan written as files; whether ``files`` already are those of the plan. Where that failed it is
+        tried ``again`` only when asked."""
         plan, job = self.plan, self.job
         if self.engine is None or plan is None or self.is_planning:
             return False
         key = f"{plan.key} {job.controller} {job.output_unit} {job.name}"
-        if key != self._files_for:
-            self._files_for, self.files = key, ()
+        if key != self._files_for or (again and self.files_problem):
+            self._files_for, self.files, self.files_problem = key, (), ""
             self.engine.make_files(key, job, self.board, plan.run)
         return bool(self.files) or not len(plan.run.blocks)
 
@@ -531,11 +576,18 @@ class Session(QObject):
             self.mate_made.emit(event)
         elif isinstance(event, BitsCompared):
             self.bits_compared.emit(event)
+        elif isinstance(event, AutosaveTold):
+            self.autosave_problem = event.problem
+            self.autosave_changed.emit()
+            if event.problem:
+                self.said.emit("stop", event.problem)
         elif isinstance(event, WorkerFailed):
             log.error("%s\n%s", event.sentence, event.detail)
             self._is_seeking = False
             self.progress = None
-            self._files_for = ""
+            if event.files_key and event.files_key == self._files_for:
+                self.files_problem = event.sentence
+                self.files_made.emit()
             if self._reading:
                 self._reading = 0
                 self.reading_changed.emit()

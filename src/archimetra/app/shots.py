@@ -144,7 +144,7 @@ def _shoot_artwork(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
         session.show_board(session.job.boards[number].id)
         studio.settle()
         studio.go_to_share(1.0)
-        window._notice.hide()
+        window.notices.clear()
         session.pick([shape.id for shape in session.board.shapes if shape.name in names])
 
     on_board(0, "star")

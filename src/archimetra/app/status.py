@@ -32,6 +32,10 @@ class Status(QWidget):
         self.findings = _button(row, "What would spoil work", self.findings_wanted)
         self.planning = QLabel()
         row.addWidget(self.planning)
+        self._autosave = QLabel()
+        self._autosave.setProperty("kind", "stop")
+        self._autosave.hide()
+        row.addWidget(self._autosave)
         row.addStretch(1)
         self.zoom = QLabel()
         row.addWidget(self.zoom)
@@ -45,6 +49,12 @@ class Status(QWidget):
         self.findings.setText("no findings" if not count else f"{count} finding{'' if count == 1 else 's'}")
         worst = next((hue for severity, hue in _HUES.items() if any(f.severity is severity for f in found)), "quiet")
         self.findings.setStyleSheet(f"color: {getattr(tokens, worst)}; font-weight: {600 if count else 400};")
+
+    def show_autosave(self, problem: str) -> None:
+        """A lasting word where work in progress is not kept aside."""
+        self._autosave.setText("not kept for a crash: save yourself")
+        self._autosave.setToolTip(problem)
+        self._autosave.setVisible(bool(problem))
 
     def show_snapping(self, is_on: bool) -> None:
         self.snapping.setText("snapping on" if is_on else "snapping off")

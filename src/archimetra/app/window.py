@@ -5,22 +5,21 @@ It brings values from the session into the widgets and carries intents back. It 
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QBuffer, QIODevice, QSettings, Qt, QTimer
+from PySide6.QtCore import QBuffer, QEvent, QIODevice, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
+    QAbstractButton,
     QAbstractSpinBox,
-    QFileDialog,
+    QComboBox,
     QHBoxLayout,
     QLabel,
     QLineEdit,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QPlainTextEdit,
     QSplitter,
     QStackedWidget,
@@ -28,11 +27,12 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from archimetra.app.actions import FILE_MENU, make_actions
+from archimetra.app.actions import FILE_MENU, add_view_keys, make_actions
+from archimetra.app.documents import Documents
 from archimetra.app.header import Header
 from archimetra.app.mark_edits import MarkEdits
 from archimetra.app.mate_watch import MateWatch
-from archimetra.app.notice import Notice
+from archimetra.app.notice import Answer, Notices
 from archimetra.app.playback import Playback
 from archimetra.app.rail import Rail
 from archimetra.app.session import Session
@@ -54,12 +54,11 @@ from archimetra.app.views.showing import (
     sequence_summary,
     with_mate,
 )
-from archimetra.base.errors import ArchimetraError, JobFileError
+from archimetra.app.widgets.unfinished import is_within, unfinished
 from archimetra.base.findings import Finding, Severity
 from archimetra.job import edits, guides, placing
 from archimetra.job.file import SUFFIX, JobFile
 from archimetra.job.ids import CutId, ShapeId
-from archimetra.job.job import new_job
 from archimetra.job.quantities import Unit
 
 if TYPE_CHECKING:
@@ -68,7 +67,6 @@ if TYPE_CHECKING:
     from archimetra.app.stations.output_page import OutputPage
     from archimetra.app.views.tools import Tool
     from archimetra.artwork.drawing import Drawing
-    from archimetra.engine.autosave import Recovered
 
 PAGE_WIDTH = 330
 THEMES = ("system", "light", "dark")
@@ -79,13 +77,13 @@ class MainWindow(QMainWindow):
         """``demo`` gives the sample job's file when asked for."""
         super().__init__()
         self.session = session
-        self._demo = demo
         self._theme = theme if theme in THEMES else "system"
         self.tokens = self._wanted_tokens()
         style.apply_font_and_palette(self.tokens)
         self.setWindowTitle("Archimetra")
         self.setMinimumSize(1100, 700)
         self.resize(1280, 800)
+        self.documents = Documents(self, demo)
         self.actions_by_id = make_actions(self)
         self._copied = ""
         self._pictures = Backdrops()
@@ -95,6 +93,7 @@ class MainWindow(QMainWindow):
         self._connect()
         self._show_station(0)
         self._show_all()
+        self.plan.setFocus()
         # last: each move of a widget into a layout would style it, and all it holds, once more
         style.apply_sheet(self.tokens)
 
@@ -126,6 +125,8 @@ class MainWindow(QMainWindow):
             views.addWidget(view)
             views.setStretchFactor(views.count() - 1, stretch)
         views.setSizes([466, 148, 140])
+        for view in (self.plan, self.section.canvas, self.sequence.lane):
+            add_view_keys(view, self.actions_by_id)
         middle = QHBoxLayout()
         middle.setSpacing(0)
         self.rail = Rail(self.tokens)
@@ -150,12 +151,14 @@ class MainWindow(QMainWindow):
         self._cursor = QLabel(holder)
         self._cursor.setProperty("kind", "note")
         self._cursor.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        self._notice = Notice(holder)
+        self.notices = Notices(holder)
         self._holder = holder
         return holder
 
     def _connect(self) -> None:
         s, plan, sequence = self.session, self.plan, self.sequence
+        s.leaving.connect(unfinished.settle)
+        unfinished.refused.connect(self._say_refused)
         s.job_changed.connect(self._show_all)
         s.board_changed.connect(self._show_new_board)
         s.picked_changed.connect(self._show_picked)
@@ -166,7 +169,8 @@ class MainWindow(QMainWindow):
         s.stock_painted.connect(self._show_stock)
         s.section_changed.connect(lambda: plan.show_line(s.line))
         s.said.connect(self.say)
-        s.demo_wanted.connect(self.open_demo)
+        s.autosave_changed.connect(lambda: self.status.show_autosave(s.autosave_problem))
+        s.demo_wanted.connect(self.documents.open_demo)
         s.tool_wanted.connect(self._show_tool)
         s.coming_changed.connect(self._show_coming)
         s.spots_wanted.connect(self._show_spots)
@@ -257,8 +261,10 @@ class MainWindow(QMainWindow):
             self.status.planning.setText(f"planning {s.progress.cut + 1} of {s.progress.count}" if s.board.cuts else "")
         else:
             self.sequence.show_planning(None, None)
-            count = len(s.board.cuts)
-            self.status.planning.setText("all cuts planned" if count else "no cuts yet")
+            if s.is_planning and s.engine is not None:
+                self.status.planning.setText("not planned: a worker stopped")
+            else:
+                self.status.planning.setText("all cuts planned" if s.board.cuts else "no cuts yet")
         self._show_findings()
 
     def _show_plan(self) -> None:
@@ -313,7 +319,14 @@ class MainWindow(QMainWindow):
 
     def say(self, kind: str, sentence: str) -> None:
         """One sentence over the plan, for a while."""
-        self._notice.say(kind, sentence, self.tokens)
+        self.notices.say(kind, sentence, self.tokens)
+
+    def ask(self, kind: str, sentence: str, *answers: Answer) -> None:
+        """A question over the plan that stays until it is answered."""
+        self.notices.ask(kind, sentence, answers, self.tokens)
+
+    def _say_refused(self, problem: str) -> None:
+        self.say("caution", problem)
 
     def _show_findings_menu(self) -> None:
         found = self.session.plan.findings if self.session.plan is not None else ()
@@ -385,9 +398,12 @@ class MainWindow(QMainWindow):
         self.plan.marks.show_readings(readings_of(s.board) if s.board.measures else ())
 
     def _show_station(self, number: int) -> None:
+        unfinished.settle()
         if number != 1 and 1 in self.pages:
             self.artwork_page.left()
         self._page(number)
+        if number != self._stack.currentIndex() and is_within(self.focusWidget(), self._stack):
+            self.plan.setFocus()  # what had the focus goes out of sight
         self._stack.setCurrentIndex(number)
         self.rail.show_station(number)
         self._refresh_page()
@@ -441,7 +457,7 @@ class MainWindow(QMainWindow):
     def _typing_undone(self, can, run) -> bool:
         """While a field is being typed into, undo is the field's own."""
         field = self.focusWidget()
-        if isinstance(field, QLineEdit) and field.isModified() and can(field):
+        if unfinished.is_any and isinstance(field, QLineEdit) and can(field):
             run(field)
             return True
         return False
@@ -494,6 +510,22 @@ class MainWindow(QMainWindow):
     def remove_picked(self) -> None:
         self.artwork_page.remove()
 
+    def pick_next(self) -> None:
+        self._pick_beside(1)
+
+    def pick_previous(self) -> None:
+        self._pick_beside(-1)
+
+    def _pick_beside(self, step: int) -> None:
+        """The shape after the one picked last, in the order they are drawn; locked and hidden ones are passed over."""
+        board = self.session.board
+        shut = {layer.id for layer in board.layers if layer.is_locked or not layer.is_shown}
+        ids = [shape.id for shape in board.shapes if shape.layer not in shut]
+        if not ids:
+            return
+        now = next((ids.index(id_) for id_ in reversed(self.session.picked) if id_ in ids), None)
+        self.session.pick([ids[0 if step > 0 else -1] if now is None else ids[(now + step) % len(ids)]])
+
     def centre_picked(self) -> None:
         self.artwork_page.centre()
 
@@ -531,102 +563,11 @@ class MainWindow(QMainWindow):
     def _dropped(self, paths: list[str]) -> None:
         first = FilePath(paths[0])
         if first.suffix == SUFFIX:
-            if self._may_leave():
-                self.open_file(first)
+            if self.documents.may_leave():
+                self.documents.open_file(first)
             return
         self._show_station(1)
         self.artwork_page.read_file(first)
-
-    # ---- files
-
-    def new_job(self) -> None:
-        if self._may_leave():
-            self.session.open_job(JobFile(new_job()), None)
-
-    def open_demo(self) -> None:
-        if self._demo is not None and self._may_leave():
-            self.session.open_job(self._demo(), None)
-
-    def ask_open(self) -> None:
-        if not self._may_leave():
-            return
-        name, _ = QFileDialog.getOpenFileName(self, "Open a job", self._folder(), f"Archimetra jobs (*{SUFFIX})")
-        if name:
-            self.open_file(FilePath(name))
-
-    def open_file(self, path: FilePath) -> bool:
-        """Open a job file; where it cannot be read, a sentence says why and what is open stays open."""
-        try:
-            self.session.open_path(path)
-        except JobFileError as error:
-            self.say("stop", str(error))
-            return False
-        return True
-
-    def save(self) -> bool:
-        if self.session.path is None:
-            return self.ask_save_as()
-        return self.save_file(self.session.path)
-
-    def ask_save_as(self) -> bool:
-        start = str(self.session.path or FilePath(self._folder()) / f"{self.session.job.name}{SUFFIX}")
-        name, _ = QFileDialog.getSaveFileName(self, "Save the job", start, f"Archimetra jobs (*{SUFFIX})")
-        return self.save_file(FilePath(name)) if name else False
-
-    def save_file(self, path: FilePath) -> bool:
-        try:
-            named = self.session.job.name == "Untitled"
-            if named:
-                stem = path.name.removesuffix(SUFFIX)
-                self.session.apply(edits.change_job(self.session.job, "Name of job", name=stem))
-            self.session.save_to(path, self._preview())
-        except ArchimetraError as error:
-            self.say("stop", str(error))
-            return False
-        self.say("note", f"Saved as {self.session.path}.")
-        return True
-
-    def _preview(self) -> bytes:
-        picture = self.plan.grab().toImage().scaledToWidth(320, Qt.TransformationMode.SmoothTransformation)
-        buffer = QBuffer()
-        buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-        picture.save(buffer, "PNG")  # type: ignore[call-overload]  # the stub wants bytes, the method str
-        return bytes(buffer.data().data())
-
-    def _folder(self) -> str:
-        return str(self.session.path.parent) if self.session.path is not None else str(FilePath.home())
-
-    def _may_leave(self) -> bool:
-        """Whether the document shown may go: saved, or given up by choice."""
-        if self.session.is_saved:
-            return True
-        box = QMessageBox(self)
-        box.setWindowTitle("Archimetra")
-        box.setText(f"'{self.session.job.name}' has changes that are not saved.")
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Do not save", QMessageBox.ButtonRole.DestructiveRole)
-        cancel = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(save)
-        box.exec()
-        if box.clickedButton() is save:
-            return self.save()
-        return box.clickedButton() is not cancel
-
-    def offer_recovery(self, found: list[Recovered]) -> None:
-        """After a crash: open what was being worked on, as not saved yet."""
-        from archimetra.engine.autosave import discard
-
-        if not found:
-            return
-        newest = found[0]
-        where = FilePath(newest.saved_as) if newest.saved_as else None
-        self.session.open_job(newest.content, where, is_saved=False)
-        when = time.strftime("%H:%M on %d %B", time.localtime(newest.modified))
-        self.say(
-            "caution",
-            f"Archimetra ended unexpectedly. '{newest.content.job.name}' is back as it was at {when}; save it.",
-        )
-        discard(newest)
 
     # ---- playing
 
@@ -644,6 +585,54 @@ class MainWindow(QMainWindow):
 
     def cut_on(self) -> None:
         self.playback.step_cuts(1)
+
+    # ---- keys for what the mouse does
+
+    def line_up(self) -> None:
+        self.session.shift_line(1.0)
+
+    def line_down(self) -> None:
+        self.session.shift_line(-1.0)
+
+    def line_far_up(self) -> None:
+        self.session.shift_line(10.0)
+
+    def line_far_down(self) -> None:
+        self.session.shift_line(-10.0)
+
+    def cut_earlier(self) -> None:
+        self._shift_cut(-1)
+
+    def cut_later(self) -> None:
+        self._shift_cut(1)
+
+    def _shift_cut(self, step: int) -> None:
+        s = self.session
+        order = [cut.id for cut in s.board.cuts]
+        if s.cut_id in order:
+            to = order.index(s.cut_id) + step
+            if 0 <= to < len(order):
+                s.apply(edits.reorder_cut(s.job, s.board.id, s.cut_id, to))
+
+    def next_area(self) -> None:
+        self._go_to_area(1)
+
+    def area_before(self) -> None:
+        self._go_to_area(-1)
+
+    def _go_to_area(self, step: int) -> None:
+        """The focus goes round: stations, page, plan, section, sequence."""
+        areas = [area for area in (self.rail, self._stack, self.plan, self.section, self.sequence) if area.isVisible()]
+        now = next((k for k, area in enumerate(areas) if is_within(self.focusWidget(), area)), None)
+        for k in range(1, len(areas) + 1):
+            area = areas[((now if now is not None else 2) + step * k) % len(areas)]
+            inner = next(
+                (w for w in (area, *area.findChildren(QWidget)) if w.focusPolicy() & Qt.FocusPolicy.TabFocus and
+                 w.isVisible() and w.isEnabled()), None,
+            )  # fmt: skip
+            if inner is not None:
+                inner.setFocus(Qt.FocusReason.TabFocusReason)
+                return
 
     # ---- theme
 
@@ -670,6 +659,7 @@ class MainWindow(QMainWindow):
         style.apply_sheet(tokens)
         for view in (self.header, self.rail, self.plan, self.section, self.sequence):
             view.show_theme(tokens)
+        self.notices.show_theme(tokens)
         for page in self.pages.values():
             page.show_theme(tokens)
         self._show_all()
@@ -681,11 +671,25 @@ class MainWindow(QMainWindow):
             self.focusWidget(), QLineEdit | QPlainTextEdit | QAbstractSpinBox
         ):
             self.plan.setFocus()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            focused = self.focusWidget()
+            if isinstance(focused, QAbstractButton):
+                focused.click()
+            elif isinstance(focused, QComboBox):
+                focused.showPopup()
         else:
             super().keyPressEvent(event)
 
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow():
+            if self.focusWidget() is None:
+                self.plan.setFocus()
+            self.documents.look_at_disk()
+
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self._may_leave():
+        unfinished.settle()
+        if not self.documents.may_leave():
             event.ignore()
             return
         self.playback.stop()

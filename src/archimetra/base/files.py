@@ -9,9 +9,11 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import fcntl
 import os
 import re
 import stat
+from collections.abc import Iterator
 from pathlib import Path
 
 BEFORE = ".before"
@@ -42,6 +44,39 @@ def write_safely(path: Path, data: bytes, *, keep_before: bool = False) -> None:
             fresh.unlink(missing_ok=True)
         raise
     sync_folder(target.parent)
+
+
+@contextlib.contextmanager
+def lock_folder(path: Path) -> Iterator[None]:
+    """Hold the folder a file lies in against others that do the same, so that looking at a file and replacing it are one
+    step. Where the file system knows no locks there is none."""
+    handle = -1
+    with contextlib.suppress(OSError):
+        handle = os.open(Path(os.path.realpath(path)).parent, os.O_RDONLY | os.O_CLOEXEC)
+        fcntl.flock(handle, fcntl.LOCK_EX)
+    try:
+        yield
+    finally:
+        if handle >= 0:
+            os.close(handle)
+
+
+def why(error: OSError, path: Path) -> str:
+    """What went wrong with a file, and what to do, as the rest of a sentence."""
+    match error.errno:
+        case errno.ENOSPC | errno.EDQUOT:
+            return "the disk is full. Free some space or save to another place."
+        case errno.EACCES | errno.EPERM | errno.EROFS:
+            return f"there is no permission for {path.parent}. Save to another place."
+        case errno.ENOENT:
+            return f"{path} is not there. Choose another place."
+        case errno.EISDIR:
+            return f"{path.name} is a folder. Choose another name."
+        case errno.ENOTDIR:
+            return f"{path.parent} is not a folder. Choose another place."
+        case errno.ENAMETOOLONG:
+            return "the name is too long. Choose a shorter one."
+    return f"{error.strerror or error}."
 
 
 def sync_folder(folder: Path) -> None:

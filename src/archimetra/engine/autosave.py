@@ -10,13 +10,14 @@ import contextlib
 import json
 import os
 import threading
+from collections.abc import Callable
 from pathlib import Path as FilePath
 
 import msgspec
 
 from archimetra.base.errors import JobFileError
-from archimetra.base.files import write_safely
-from archimetra.job.file import JobFile, load_job, save_job
+from archimetra.base.files import why, write_safely
+from archimetra.job.file import JobFile, load_job, pack
 
 
 class Recovered(msgspec.Struct, frozen=True, eq=False):
@@ -29,14 +30,24 @@ class Recovered(msgspec.Struct, frozen=True, eq=False):
 
 
 class Autosave:
-    """Writes the newest job to this process's recovery file, a moment after it changed."""
+    """Writes the newest job to this process's recovery file, a moment after it changed.
 
-    def __init__(self, folder: FilePath, *, delay_s: float = 1.0) -> None:
+    What is wanted (a job to write, or none to be kept) is noted under one lock, held for moments; writing and deleting
+    happen on the thread, under another. Nobody who notes a change waits for the disk.
+    """
+
+    def __init__(
+        self, folder: FilePath, *, delay_s: float = 1.0, on_problem: Callable[[str], None] = lambda _words: None
+    ) -> None:
+        """``on_problem`` is told, on the thread, why writing does not work, and '' once it does again."""
         self._folder = folder
         self._delay = delay_s
+        self._on_problem = on_problem
         self._path = folder / f"{os.getpid()}-{id(self):x}.recovery"
         self._pending: tuple[JobFile, str] | None = None
+        self._is_given_up = False  # nothing is to be recovered
         self._wake = threading.Condition()
+        self._disk = threading.Lock()
         self._is_closed = False
         self.problem = ""
         self._thread = threading.Thread(target=self._work, name="autosave", daemon=True)
@@ -45,56 +56,71 @@ class Autosave:
     def note(self, content: JobFile, saved_as: str) -> None:
         """The job changed; returns at once."""
         with self._wake:
-            self._pending = (content, saved_as)
+            self._pending, self._is_given_up = (content, saved_as), False
             self._wake.notify()
 
     def write_now(self, content: JobFile, saved_as: str) -> None:
         """Write before returning: for work whose only other copy is about to go."""
-        with self._wake:
-            self._pending = None
+        with self._disk:
+            with self._wake:
+                self._pending, self._is_given_up = None, False
             self._write(content, saved_as)
 
     def forget(self) -> None:
-        """The job was saved or given up: there is nothing to recover."""
+        """The job was saved or given up: there is nothing to recover. Returns at once."""
         with self._wake:
-            self._pending = None
-            for path in (self._path, _note_of(self._path)):
-                with contextlib.suppress(OSError):
-                    path.unlink(missing_ok=True)
+            self._pending, self._is_given_up = None, True
+            self._wake.notify()
 
     def close(self, *, keep: bool = False) -> None:
-        """Stop; unless ``keep`` the recovery file goes, as nothing needs recovering."""
+        """Stop, with what is noted written; unless ``keep`` the recovery file goes, as nothing needs recovering."""
         with self._wake:
             self._is_closed = True
+            if not keep:
+                self._pending, self._is_given_up = None, True
             self._wake.notify()
         self._thread.join(5.0)
         if not keep:
-            self.forget()
+            self._delete()
 
     def _work(self) -> None:
         while True:
             with self._wake:
-                while self._pending is None and not self._is_closed:
+                while self._pending is None and not self._is_given_up and not self._is_closed:
                     self._wake.wait()
-                if not self._is_closed:
-                    self._wake.wait(self._delay)  # let a burst of edits settle
-                job, self._pending = self._pending, None
-                if job is None:
-                    if self._is_closed:
-                        return
-                    continue
-                self._write(*job)
+                if self._pending is not None and not self._is_closed:
+                    self._wake.wait_for(
+                        lambda: self._is_closed or self._is_given_up, self._delay
+                    )  # a burst of edits settles
+            with self._disk:
+                with self._wake:
+                    job, self._pending = self._pending, None
+                    is_given_up, self._is_given_up = self._is_given_up, False
+                    is_last = self._is_closed
+                if job is not None:
+                    self._write(*job)
+                elif is_given_up:
+                    self._delete()
+            if is_last:
+                return
 
     def _write(self, content: JobFile, saved_as: str) -> None:
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
             note = {"pid": os.getpid(), "started": _started(os.getpid()), "saved_as": saved_as}
             write_safely(_note_of(self._path), json.dumps(note).encode("utf-8"))
-            save_job(self._path, content)
-            self._path.with_name(self._path.name + ".before").unlink(missing_ok=True)
-            self.problem = ""
-        except (OSError, JobFileError) as error:
-            self.problem = f"Autosave does not work: {error}"
+            write_safely(self._path, pack(content))
+            problem = ""
+        except OSError as error:
+            problem = f"Work in progress cannot be kept aside for a crash: {why(error, self._folder)} Save the job yourself, and often."
+        if problem != self.problem:
+            self.problem = problem
+            self._on_problem(problem)
+
+    def _delete(self) -> None:
+        for path in (self._path, _note_of(self._path)):
+            with contextlib.suppress(OSError):
+                path.unlink(missing_ok=True)
 
 
 def left_by_crashes(folder: FilePath) -> list[Recovered]:

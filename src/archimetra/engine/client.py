@@ -20,12 +20,17 @@ import msgspec
 from archimetra.engine import desk_process, planner_process, stock_process
 from archimetra.engine.keys import lean_board, lean_job, plan_key
 from archimetra.engine.messages import (
+    ArtworkRead,
     ArtworkRequest,
+    BitsCompared,
     BoardPlan,
     CompareRequest,
     Event,
+    FilesMade,
     FilesRequest,
+    MateMade,
     MateRequest,
+    Moment,
     MomentRequest,
     PlanRequest,
     StockRequest,
@@ -36,6 +41,9 @@ from archimetra.job.job import Board, Job
 from archimetra.toolpath.program import Run
 
 log = logging.getLogger("archimetra")
+
+MOST_TRIES = 3
+"""A request that ended its worker this often is not sent again: it would do so for ever."""
 
 MOST_FIELD_BYTES = 4 * 3_200_000  # float32 and uint32 cells; above stock's MOST_CELLS with room for rounding
 
@@ -54,19 +62,25 @@ class Engine:
         self._stock: _Worker | None = None
         self._desk: _Worker | None = None
         self._reading = 0
-        self._wanted: PlanRequest | None = None
+        self._is_reading = False
+        self._wanted: PlanRequest | None = None  # what the planner was asked for last
+        self._wanted_after: MateRequest | CompareRequest | None = None  # and what is to follow, until it has come
+        self._stock_wanted: StockRequest | None = None
+        self._moment_wanted: MomentRequest | None = None
+        self._files_wanted: FilesRequest | None = None  # until they have come
+        self._tries = {"planner": 0, "stock": 0}  # times a worker was lost since it last answered
         self._is_closed = False
 
     def start(self) -> None:
         """Start the workers (a moment's work; they load on their own time)."""
         self._planner = _Worker(
-            self._context, planner_process.serve, (self._newest,), self._on_event, self._planner_lost, "planner"
+            self._context, planner_process.serve, (self._newest,), self._from_planner, self._planner_lost, "planner"
         )
         self._stock = _Worker(
             self._context,
             stock_process.serve,
             (self.field.name, self.pixels.name),
-            self._on_event,
+            self._from_stock,
             self._stock_lost,
             "stock",
         )
@@ -80,7 +94,8 @@ class Engine:
         with self._newest.get_lock():
             self._newest.value += 1
             number = int(self._newest.value)
-        self._wanted = PlanRequest(number, lean_job(job), lean)
+        self._wanted, self._wanted_after = PlanRequest(number, lean_job(job), lean), None
+        self._tries["planner"] = 0
         if self._planner is not None:
             self._planner.send(self._wanted)
         return plan_key(job, lean)
@@ -95,38 +110,47 @@ class Engine:
 
     def _after_plan(self, request: MateRequest | CompareRequest) -> None:
         if self._planner is not None and not self._is_closed:
+            self._wanted_after = request
             self._planner.send(msgspec.structs.replace(request, number=int(self._newest.value)))
 
     def show_stock(self, plan: BoardPlan, job: Job, board: Board) -> None:
         """Build the stock of a plan."""
         if self._stock is not None:
-            self._stock.send(StockRequest(plan.key, board.sheet, plan.run, plan.times.ends, job.bits))
+            self._stock_wanted = StockRequest(plan.key, board.sheet, plan.run, plan.times.ends, job.bits)
+            self._tries["stock"] = 0
+            self._stock.send(self._stock_wanted)
 
     def seek(self, request: MomentRequest) -> None:
         if self._stock is not None:
+            self._moment_wanted = request
             self._stock.send(request)
 
     def read_artwork(self, request: ArtworkRequest) -> int:
         """Read artwork in the background; its ``ArtworkRead`` carries the number returned."""
         self._reading += 1
+        self._is_reading = True
         self._at_desk(msgspec.structs.replace(request, number=self._reading))
         return self._reading
 
     def stop_reading(self) -> None:
-        """Give up what is being read."""
+        """Give up what is being read. Files that wait behind it are written all the same."""
         if self._desk is not None:
             self._desk.close()
             self._desk = None
+        self._is_reading = False
+        if self._files_wanted is not None:
+            self._at_desk(self._files_wanted)
 
     def make_files(self, key: str, job: Job, board: Board, run: Run) -> None:
         """Write a planned board as G-code in the background; ``FilesMade`` carries the key."""
-        self._at_desk(FilesRequest(key, lean_job(job), lean_board(board), run))
+        self._files_wanted = FilesRequest(key, lean_job(job), lean_board(board), run)
+        self._at_desk(self._files_wanted)
 
     def _at_desk(self, request: ArtworkRequest | FilesRequest) -> None:
         if self._is_closed:
             return
         if self._desk is None:
-            self._desk = _Worker(self._context, desk_process.serve, (), self._on_event, self._desk_lost, "desk")
+            self._desk = _Worker(self._context, desk_process.serve, (), self._from_desk, self._desk_lost, "desk")
         self._desk.send(request)
 
     def close(self) -> None:
@@ -143,21 +167,85 @@ class Engine:
             with contextlib.suppress(FileNotFoundError):
                 block.unlink()
 
+    # ---- what comes back, and workers that are lost
+
+    def _from_planner(self, event: Event) -> None:
+        if isinstance(event, BoardPlan):
+            self._tries["planner"] = 0
+        elif isinstance(event, MateMade | BitsCompared) and _answers(event, self._wanted_after):
+            self._wanted_after = None
+        self._on_event(event)
+
+    def _from_stock(self, event: Event) -> None:
+        if isinstance(event, Moment):
+            self._tries["stock"] = 0
+        self._on_event(event)
+
+    def _from_desk(self, event: Event) -> None:
+        key = event.key if isinstance(event, FilesMade) else event.files_key if isinstance(event, WorkerFailed) else ""
+        if self._files_wanted is not None and key == self._files_wanted.key:
+            self._files_wanted = None
+        if isinstance(event, ArtworkRead) and event.number == self._reading:
+            self._is_reading = False
+        self._on_event(event)
+
     def _planner_lost(self) -> None:
-        if not self._is_closed and self._planner is not None:
-            self._planner.restart()
-            self._on_event(WorkerFailed("The planner stopped and was started again.", ""))
-            if self._wanted is not None:
-                self._planner.send(self._wanted)
+        if self._is_closed or self._planner is None:
+            return
+        self._planner.restart()
+        self._tries["planner"] += 1
+        if self._tries["planner"] >= MOST_TRIES:
+            self._on_event(
+                WorkerFailed(
+                    f"The planner stopped {MOST_TRIES} times on this board and was not asked again. Undo the last change, "
+                    "or switch the cut changed last off.", "",
+                )
+            )  # fmt: skip
+            return
+        self._on_event(WorkerFailed("The planner stopped and was started again.", ""))
+        if self._wanted is not None:
+            self._planner.send(self._wanted)
+        if self._wanted_after is not None:
+            self._after_plan(self._wanted_after)
 
     def _desk_lost(self) -> None:
         self._desk = None  # the next request starts another
-        self._on_event(WorkerFailed("Reading or writing stopped unexpectedly. Try again; a smaller file may help.", ""))
+        was_reading, self._is_reading = self._is_reading, False
+        files = self._files_wanted
+        self._files_wanted = None
+        self._on_event(
+            WorkerFailed(
+                "Reading or writing stopped unexpectedly. Try again; a smaller file may help.", "",
+                files_key=files.key if files is not None and not was_reading else "",
+            )
+        )  # fmt: skip
+        if files is not None and was_reading:  # it was not their fault
+            self._files_wanted = files
+            self._at_desk(files)
 
     def _stock_lost(self) -> None:
-        if not self._is_closed and self._stock is not None:
-            self._stock.restart()
-            self._on_event(WorkerFailed("The stock view stopped and was started again.", ""))
+        if self._is_closed or self._stock is None:
+            return
+        self._stock.restart()
+        self._tries["stock"] += 1
+        if self._tries["stock"] >= MOST_TRIES:
+            self._on_event(
+                WorkerFailed(
+                    f"The stock view stopped {MOST_TRIES} times on this board and stands still until the next change. "
+                    "Planning and files are not touched by it.", "",
+                )
+            )  # fmt: skip
+            return
+        self._on_event(WorkerFailed("The stock view stopped and was started again.", ""))
+        for request in (self._stock_wanted, self._moment_wanted):
+            if request is not None:
+                self._stock.send(request)
+
+
+def _answers(event: MateMade | BitsCompared, request: MateRequest | CompareRequest | None) -> bool:
+    if isinstance(request, MateRequest):
+        return isinstance(event, MateMade) and (event.key, event.line) == (request.key, request.line)
+    return isinstance(event, BitsCompared)
 
 
 class _Worker:

@@ -29,14 +29,15 @@ def serve(connection: Connection) -> None:
 
 
 def _answer(request: ArtworkRequest | FilesRequest) -> ArtworkRead | FilesMade | WorkerFailed:
+    key = request.key if isinstance(request, FilesRequest) else ""
     try:
         return _read(request) if isinstance(request, ArtworkRequest) else _make(request)
     except ArchimetraError as error:
-        return WorkerFailed(str(error), "")
+        return WorkerFailed(str(error), "", key)
     except Exception as error:  # noqa: BLE001  a fault of ours must reach the window, not kill the worker
         detail = "".join(traceback.format_exception(error))
         what = "Reading artwork" if isinstance(request, ArtworkRequest) else "Writing the files"
-        return WorkerFailed(f"{what} failed: {error}.", detail)
+        return WorkerFailed(f"{what} failed: {error}.", detail, key)
 
 
 def _read(request: ArtworkRequest) -> ArtworkRead:

@@ -186,10 +186,12 @@ class FilesMade(msgspec.Struct, frozen=True, eq=False):
 
 
 class WorkerFailed(msgspec.Struct, frozen=True):
-    """A worker met a fault of ours (``sentence``) or died; it has been started again."""
+    """A worker met a fault of ours (``sentence``) or died; it has been started again. ``files_key`` names the files that
+    will not come because of it."""
 
     sentence: str
     detail: str
+    files_key: str = ""
 
 
 Event = (

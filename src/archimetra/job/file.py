@@ -8,6 +8,7 @@ written down in docs/job-format.md.
 from __future__ import annotations
 
 import errno
+import hashlib
 import zipfile
 import zlib
 from io import BytesIO
@@ -19,7 +20,7 @@ import msgspec
 import numpy as np
 
 from archimetra.base.errors import JobFileError
-from archimetra.base.files import write_safely
+from archimetra.base.files import lock_folder, why, write_safely
 from archimetra.geometry.path import Path
 from archimetra.job.job import Job
 
@@ -28,6 +29,7 @@ SUFFIX = ".archimetra"
 MAX_JSON_BYTES = 400_000_000
 MAX_SOURCE_BYTES = 100_000_000
 MAX_ENTRIES = 2_000
+MAX_FILE_BYTES = 1_000_000_000
 
 
 class JobFile(msgspec.Struct, frozen=True):
@@ -76,16 +78,35 @@ def decode_job(data: bytes, *, name: str) -> Job:
 _OPEN_BEFORE = "The file beside it ending in .before is the version saved before."
 
 
-def save_job(path: FilePath, content: JobFile) -> None:
-    """Write the file so that a crash or a full disk at any moment leaves the old one whole.
+class OnDisk(msgspec.Struct, frozen=True):
+    """A file as it was read or written: enough to tell whether anybody has changed it since."""
 
-    Raises JobFileError with what went wrong and what to do; the old file is untouched then.
+    size: int
+    mtime_ns: int
+    inode: int
+    digest: bytes
+
+
+class JobFileChanged(JobFileError):
+    """The file on disk is not the one that was opened or saved last."""
+
+
+def save_job(path: FilePath, content: JobFile, *, over: OnDisk | None = None) -> OnDisk:
+    """Write the file so that a crash or a full disk at any moment leaves the old one whole; what it then is on disk.
+
+    With ``over``, only that very version is replaced (or none, where the file has gone): of two programs that save at
+    once one is told. Raises JobFileChanged for that, else JobFileError with what went wrong and what to do; the old file
+    is untouched then.
     """
     data = pack(content)
     try:
-        write_safely(path, data, keep_before=True)
+        with lock_folder(path):
+            if over is not None and is_changed(path, over):
+                raise JobFileChanged(f"{path.name} was changed on disk since it was opened here.")
+            write_safely(path, data, keep_before=True)
+            return _as_on_disk(path, data)
     except OSError as error:
-        raise JobFileError(f"{path.name} was not saved: {_why(error, path)} The file on disk is unchanged.") from error
+        raise JobFileError(f"{path.name} was not saved: {why(error, path)} The file on disk is unchanged.") from error
 
 
 def pack(content: JobFile) -> bytes:
@@ -102,11 +123,60 @@ def pack(content: JobFile) -> bytes:
 
 def load_job(path: FilePath) -> JobFile:
     """What the file holds. Raises JobFileError with a sentence for a missing, damaged, newer or foreign file."""
+    return open_job(path)[0]
+
+
+def open_job(path: FilePath) -> tuple[JobFile, OnDisk]:
+    """What the file holds and what it is on disk. Raises JobFileError as ``load_job``."""
+    data = read_whole(path)
+    return unpack(data, name=path.name), _as_on_disk(path, data)
+
+
+def read_whole(path: FilePath) -> bytes:
+    """A job file's bytes. Raises JobFileError where it is no file, cannot be read, or is larger than any job."""
     try:
-        data = path.read_bytes()
+        if not path.is_file():
+            if path.exists():
+                raise JobFileError(f"{path.name} is not a file, so it holds no job.")
+            raise FileNotFoundError(errno.ENOENT, "")
+        if path.stat().st_size > MAX_FILE_BYTES:
+            raise JobFileError(
+                f"{path.name} is larger than any job ({MAX_FILE_BYTES // 1_000_000} MB) and was not opened."
+            )
+        return path.read_bytes()
     except OSError as error:
-        raise JobFileError(f"{path.name} could not be opened: {_why(error, path)}") from error
-    return unpack(data, name=path.name)
+        raise JobFileError(f"{path.name} could not be opened: {why(error, path)}") from error
+
+
+def is_changed(path: FilePath, known: OnDisk) -> bool:
+    """Whether the file is another than it was. One that has gone is not: saving brings it back. Raises OSError."""
+    try:
+        now = path.stat()
+        if (now.st_size, now.st_mtime_ns, now.st_ino) == (known.size, known.mtime_ns, known.inode):
+            return False
+        return now.st_size != known.size or _digest(path.read_bytes()) != known.digest
+    except FileNotFoundError:
+        return False
+
+
+def on_disk(path: FilePath) -> OnDisk | None:
+    """The file as it is now; None where there is none that can be read."""
+    try:
+        return _as_on_disk(path, path.read_bytes())
+    except OSError:
+        return None
+
+
+def _as_on_disk(path: FilePath, data: bytes) -> OnDisk:
+    try:
+        now = path.stat()
+    except OSError:
+        return OnDisk(len(data), 0, 0, _digest(data))
+    return OnDisk(len(data), now.st_mtime_ns, now.st_ino, _digest(data))
+
+
+def _digest(data: bytes) -> bytes:
+    return hashlib.blake2b(data, digest_size=16).digest()
 
 
 def unpack(data: bytes, *, name: str) -> JobFile:
@@ -224,18 +294,3 @@ def _decode(kind: type, value: Any) -> Any:
         return Path(nodes, kinds, params, closed=value["closed"] is True)
     except (KeyError, TypeError, UnicodeEncodeError) as error:
         raise ValueError(f"a path is incomplete ({error})") from error
-
-
-def _why(error: OSError, path: FilePath) -> str:
-    match error.errno:
-        case errno.ENOSPC | errno.EDQUOT:
-            return "the disk is full. Free some space or save to another place."
-        case errno.EACCES | errno.EPERM | errno.EROFS:
-            return f"there is no permission for {path.parent}. Save to another place."
-        case errno.ENOENT:
-            return f"{path} is not there. Choose another place."
-        case errno.EISDIR:
-            return f"{path.name} is a folder. Choose another name."
-        case errno.ENAMETOOLONG:
-            return "the name is too long. Choose a shorter one."
-    return f"{error.strerror or error}."

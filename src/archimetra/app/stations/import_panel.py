@@ -6,12 +6,12 @@ from collections.abc import Iterator
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QPainter, QPaintEvent, QPen, QResizeEvent
-from PySide6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.views.line_layer import LineGroup, LineLayer, group
 from archimetra.app.views.viewport import Viewport, fitting
-from archimetra.app.widgets.fields import QuantityField, label
+from archimetra.app.widgets.fields import Choice, QuantityField, label
 from archimetra.app.widgets.form import Form
 from archimetra.artwork.drawing import UNITS_MM, Drawing, with_true_size, with_unit
 from archimetra.base.findings import Severity
@@ -52,12 +52,10 @@ class ImportPanel(QFrame):
         self._extra = Form()
         column.addWidget(self._extra)
         form = Form()
-        self._pages = QComboBox()
-        self._pages.setAccessibleName("Page")
+        self._pages = Choice("Page")
         self._pages.activated.connect(lambda index: self.page_chosen.emit(index + 1))
         self._pages_label = form.row("Page", self._pages)
-        self._units = QComboBox()
-        self._units.setAccessibleName("One file unit is")
+        self._units = Choice("One file unit is")
         self._units.activated.connect(self._choose_unit)
         form.row("One file unit is", self._units)
         self._width, self._height = QuantityField("True width"), QuantityField("True depth")

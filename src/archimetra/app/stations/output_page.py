@@ -46,7 +46,7 @@ class OutputPage(Page):
         self._write = QPushButton("Write the files")
         self._write.setProperty("kind", "main")
         self._write.setToolTip("Ctrl+E")
-        self._write.clicked.connect(lambda: self.ask_for_folder())
+        self._write.clicked.connect(self._write_or_try)
         form.add(self._write)
         self._told = form.add(label("", "note"))
         form.line()
@@ -83,8 +83,9 @@ class OutputPage(Page):
         self._stops.setText("\n".join(f.text() for f in stops[:4]))
         shown(self._stops, bool(stops))
         shown(self._told, bool(self._told.text()))
-        self._write.setEnabled(bool(self._files))
-        self._write.setText("Write the files all the same" if stops else "Write the files")
+        self._write.setEnabled(bool(self._files or (session.files_problem and index >= 0)))
+        words = "Write the files all the same" if stops else "Write the files"
+        self._write.setText("Try again" if session.files_problem else words)
 
     @property
     def files(self) -> tuple[GcodeFile, ...]:
@@ -92,7 +93,8 @@ class OutputPage(Page):
 
     def _show_files(self) -> None:
         if not self.session.want_files():
-            self._count.setText("planning" if self.session.is_planning else "writing")
+            problem = self.session.files_problem
+            self._count.setText("planning" if self.session.is_planning else "failed" if problem else "writing")
             self._files = ()
             return
         if self._files == self.session.files and self._files_column.count():
@@ -162,6 +164,13 @@ class OutputPage(Page):
         name = self._profiles[index].name
         self.session.apply(edits.change_job(self.session.job, "Controller", controller=name))
 
+    def _write_or_try(self) -> None:
+        if self.session.files_problem:
+            self.session.want_files(again=True)
+            self.refresh()
+        else:
+            self.ask_for_folder()
+
     def ask_for_folder(self) -> None:
         folder = QFileDialog.getExistingDirectory(self.widget, "Write the files into")
         if folder:
@@ -169,7 +178,7 @@ class OutputPage(Page):
 
     def write_into(self, folder: FilePath) -> None:
         """Write all files of the board; say where, or what went wrong."""
-        if not self.session.want_files():
+        if not self.session.want_files(again=True):
             words = "Nothing was written: the files are still being worked out. Write them again in a moment."
             self._told.setText(words)
             shown(self._told, True)

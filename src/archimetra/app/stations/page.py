@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
 from archimetra.app.session import Session
 from archimetra.app.stations.bindings import Binding, LengthBinding, Note, NumberBinding, Typed
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.widgets.fields import QuantityField
+from archimetra.app.widgets.fields import Choice, QuantityField
 from archimetra.app.widgets.form import Form, page
 from archimetra.job.edit import Edit
 
@@ -83,9 +83,8 @@ class Rows:
         form.add(holder)
         return made
 
-    def combo_row(self, form: Form, text: str, chosen: Callable[[int], None]) -> QComboBox:
-        combo = QComboBox()
-        combo.setAccessibleName(text)
+    def combo_row(self, form: Form, text: str, chosen: Callable[[int], None]) -> Choice:
+        combo = Choice(text)
         combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         combo.setMinimumContentsLength(8)
         combo.activated.connect(chosen)

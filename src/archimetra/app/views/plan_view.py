@@ -32,6 +32,7 @@ from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens, bit_hue
 from archimetra.app.theme.wood import tone_of
 from archimetra.app.views.fixture_marks import FixtureMarks
+from archimetra.app.views.key_focus import KeyFocusView
 from archimetra.app.views.line_layer import LineLayer, group
 from archimetra.app.views.mate_marks import MateMarks
 from archimetra.app.views.path_marks import PathMarks
@@ -105,7 +106,7 @@ class Scene(msgspec.Struct, frozen=True, eq=False):
     at: tuple[float, float, float]
 
 
-class PlanView(QWidget):
+class PlanView(KeyFocusView):
     picked = Signal(object)  # tuple of shape ids
     moved = Signal(float, float)  # the picked shapes, mm
     nudged = Signal(float, float)
@@ -877,6 +878,7 @@ class PlanView(QWidget):
             painter.setPen(QPen(self.tokens.color("accent"), 1, Qt.PenStyle.DashLine))
             painter.setBrush(self.tokens.color("accent", 30))
             painter.drawRect(QRectF(self._press, self._last).normalized())
+        self.paint_focus(painter, self.tokens)
 
     def _paint_bed(self, painter: QPainter) -> None:
         assert self._board is not None

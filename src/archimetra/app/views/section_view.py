@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.theme.wood import tone_of
+from archimetra.app.views.key_focus import KeyFocusView
 from archimetra.app.widgets.badge import draw_bit
 from archimetra.app.widgets.fields import label
 from archimetra.geometry.arrays import BoolArray, FloatArray
@@ -113,15 +114,15 @@ class SectionView(QWidget):
             head.addWidget(button)
             self._buttons[factor] = button
         column.addLayout(head)
-        self._canvas = _Canvas(tokens, self)
-        self._canvas.reading.connect(self._reading.setText)
-        column.addWidget(self._canvas, 1)
+        self.canvas = _Canvas(tokens, self)
+        self.canvas.reading.connect(self._reading.setText)
+        column.addWidget(self.canvas, 1)
         self.setMinimumHeight(124)
         self.show_exaggeration(2)
 
     def show_theme(self, tokens: Tokens) -> None:
-        self._canvas.tokens = tokens
-        self._canvas.update()
+        self.canvas.tokens = tokens
+        self.canvas.update()
 
     def show_mate(self, *, is_offered: bool, is_on: bool) -> None:
         """Whether the board is half of an inlay, and whether its plug is laid in."""
@@ -135,13 +136,13 @@ class SectionView(QWidget):
         )
         is_mate = data is not None and data.mate is not None
         self.setMinimumHeight(210 if is_mate else 124)  # gaps of half a millimetre want room
-        self._canvas.show_section(data)
+        self.canvas.show_section(data)
         self._tell_scale()
 
     def _words(self, data: SectionData | None) -> str:
         if data is None or data.mate is None:
             return data.moment if data is not None else ""
-        bad = self._canvas.tokens.color("picked").name()
+        bad = self.canvas.tokens.color("picked").name()
         return " \u00a0 ".join(
             words if is_good else f'<span style="color:{bad}; font-weight:600">{words}</span>'
             for words, is_good in data.mate.readings
@@ -149,8 +150,8 @@ class SectionView(QWidget):
 
     def _tell_scale(self) -> None:
         """What is chosen may not fit; then what is drawn is said."""
-        drawn = self._canvas.drawn_exaggeration()
-        chosen = self._canvas.exaggeration
+        drawn = self.canvas.drawn_exaggeration()
+        chosen = self.canvas.exaggeration
         fits = drawn is None or 0.97 * chosen < drawn < 1.03 * chosen
         more = drawn is not None and drawn > chosen
         self._depth.setText("depth" if fits else f"depth, x{drawn:.1f}{'' if more else ' fits'}")
@@ -162,20 +163,22 @@ class SectionView(QWidget):
     def show_exaggeration(self, factor: int) -> None:
         for key, button in self._buttons.items():
             button.setChecked(key == factor)
-        self._canvas.exaggeration = factor
-        self._canvas.update()
+        self.canvas.exaggeration = factor
+        self.canvas.update()
         self._tell_scale()
 
     def sizeHint(self) -> QSize:
         return QSize(800, 146)
 
 
-class _Canvas(QWidget):
+class _Canvas(KeyFocusView):
     reading = Signal(str)
 
     def __init__(self, tokens: Tokens, parent: QWidget) -> None:
         super().__init__(parent)
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Section drawing")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.tokens = tokens
         self.exaggeration = 2
@@ -263,6 +266,10 @@ class _Canvas(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self._paint(painter)
+        self.paint_focus(painter, self.tokens)
+
+    def _paint(self, painter: QPainter) -> None:
         data = self._data
         if data is None or data.length <= 0:
             painter.setPen(self.tokens.color("quiet"))

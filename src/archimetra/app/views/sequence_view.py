@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout
 
 from archimetra.app.theme import icons, style
 from archimetra.app.theme.tokens import Tokens, bit_hue
+from archimetra.app.views.key_focus import KeyFocusView
 from archimetra.app.widgets.badge import draw_badge
 from archimetra.app.widgets.fields import label
 from archimetra.geometry.arrays import FloatArray
@@ -128,7 +129,7 @@ class SequenceView(QWidget):
         return QSize(800, 140)
 
 
-class Lane(QWidget):
+class Lane(KeyFocusView):
     """Blocks, playhead and time scale."""
 
     moment_wanted = Signal(float)
@@ -289,6 +290,7 @@ class Lane(QWidget):
             painter.setPen(self.tokens.color("quiet"))
             words = "Planning" if self._planning is not None else "No cuts yet. Pick shapes on the plan and add a cut."
             painter.drawText(QRectF(self.rect()).adjusted(0, 0, 0, -8), Qt.AlignmentFlag.AlignCenter, words)
+            self.paint_focus(painter, self.tokens)
             return
         for k, block in enumerate(self._blocks):
             self._paint_block(painter, block, self._block_rect(k))
@@ -298,6 +300,7 @@ class Lane(QWidget):
         if self._drag is not None and abs(self._drag_x - self._press_x) > 8:
             self._paint_drop(painter)
         self._paint_head(painter)
+        self.paint_focus(painter, self.tokens)
         if self.hasFocus():
             painter.setPen(QPen(self.tokens.color("accent"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -7,13 +7,13 @@ from math import hypot
 from pathlib import Path as FilePath
 
 import msgspec
-from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QPushButton, QSizePolicy, QSlider, QWidget
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from archimetra.app.stations.artwork.panel import Panel, clear_layout, clear_rows, tool_button
 from archimetra.app.stations.import_panel import ImportPanel
 from archimetra.app.stations.page import shown
-from archimetra.app.widgets.fields import ChoiceRow, label
+from archimetra.app.widgets.fields import ChoiceRow, Slider, label
 from archimetra.app.widgets.form import Form
 from archimetra.artwork.drawing import Drawing, DrawnPicture
 from archimetra.artwork.report import Entry, Topic
@@ -321,15 +321,12 @@ class TraceForm(Form):
         self._ink.setContentsMargins(0, 0, 0, 0)
         self._ink.setSpacing(2)
         self.row("Ink is", self._ink_row)
-        self._sliders: dict[str, QSlider] = {}
+        self._sliders: dict[str, Slider] = {}
         for words, field, low, high, scale in (
             ("Smoothness", "smoothness", 0, 100, 10), ("Drop specks", "speck_px", 0, 60, 1),
             ("Corners from", "corner_degrees", 0, 180, 1),
         ):  # fmt: skip
-            slider = QSlider()
-            from PySide6.QtCore import Qt
-
-            slider.setOrientation(Qt.Orientation.Horizontal)
+            slider = Slider(Qt.Orientation.Horizontal)
             slider.setRange(low, high)
             slider.setAccessibleName(words)
             slider.valueChanged.connect(lambda v, f=field, s=scale: self._set(f, v / s if s > 1 else v))

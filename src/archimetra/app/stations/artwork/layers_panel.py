@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QColor
+from PySide6.QtGui import QColor, QKeyEvent
 from PySide6.QtWidgets import (
     QColorDialog,
     QHBoxLayout,
@@ -30,6 +30,18 @@ from archimetra.job.shapes import LAYER_COLOURS, Layer
 LAYER_ROW_PX = 30
 
 
+class _Rows(QListWidget):
+    """Enter picks the shapes of the row the keys have come to, Delete takes the layer away."""
+
+    removed = Signal()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Delete:
+            self.removed.emit()
+        else:
+            super().keyPressEvent(event)
+
+
 class LayerList(QWidget):
     """The layers, top of the list drawn last; a click on the name picks their shapes."""
 
@@ -41,9 +53,10 @@ class LayerList(QWidget):
         self._session = session
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        self._list = QListWidget()
+        self._list = _Rows()
         self._list.setAccessibleName("Layers")
-        self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._list.removed.connect(self._remove_current)
+        self._list.itemActivated.connect(lambda item: self.picked.emit(item.data(Qt.ItemDataRole.UserRole)))
         column.addWidget(self._list)
         add = QPushButton("Add a layer")
         add.setProperty("kind", "link")
@@ -65,6 +78,8 @@ class LayerList(QWidget):
         self._list.clear()
         for layer in board.layers:
             item = QListWidgetItem()
+            item.setData(Qt.ItemDataRole.UserRole, layer.id)
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{layer.name}, {counts.get(layer.id, 0)} shapes")
             item.setSizeHint(QSize(100, LAYER_ROW_PX))
             self._list.addItem(item)
             self._list.setItemWidget(item, self._row(layer, counts.get(layer.id, 0)))
@@ -146,6 +161,11 @@ class LayerList(QWidget):
     def _change(self, layer_id: LayerId, *, words: str, **fields: object) -> None:
         s = self._session
         self._try(lambda: layering.change_layer(s.job, s.board.id, layer_id, words, **fields))
+
+    def _remove_current(self) -> None:
+        s, row = self._session, self._list.currentRow()
+        if 0 <= row < len(s.board.layers):
+            self._try(lambda: layering.remove_layer(s.job, s.board.id, s.board.layers[row].id))
 
     def _add(self) -> None:
         s = self._session

@@ -5,12 +5,12 @@ from __future__ import annotations
 import msgspec
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QPainter, QPixmap
-from PySide6.QtWidgets import QComboBox, QListWidget, QListWidgetItem, QPlainTextEdit
+from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
 from archimetra.app.stations.artwork.panel import Panel
 from archimetra.app.stations.page import shown
 from archimetra.app.views.line_layer import painter_path
-from archimetra.app.widgets.fields import ChoiceRow, label
+from archimetra.app.widgets.fields import Choice, ChoiceRow, TextBox, label
 from archimetra.app.widgets.form import Form
 from archimetra.artwork.text_form import Align, Fit, TextForm
 from archimetra.base.errors import ArtworkError
@@ -29,22 +29,17 @@ class TextPanel(Panel):
 
     def build(self) -> None:
         self._template = TextForm()
-        self._words = QPlainTextEdit()
-        self._words.setAccessibleName("Text")
+        self._draft = ""  # typed while no text is picked
+        self._words = TextBox("Text", pause_ms=250)
         self._words.setFixedHeight(58)
         self._words.setPlaceholderText("Type the text here")
-        self._words.textChanged.connect(self._typed)
+        self._words.entered.connect(self._take_words)
         self.form.add(self._words)
-        self._pause = QTimer(self.form)
-        self._pause.setSingleShot(True)
-        self._pause.setInterval(250)
-        self._pause.timeout.connect(self._take_words)
         self._told = self.form.add(label("", "caution"))
         (self._place,) = self.buttons(
             self.form, ("Put it on the sheet", "A new text in the middle of the sheet", self._new)
         )
-        self._kind = QComboBox()
-        self._kind.setAccessibleName("Kind of font")
+        self._kind = Choice("Kind of font")
         self._kind.addItems([kind.capitalize() for kind in _KINDS])
         self._kind.activated.connect(lambda _index: self._fill_fonts())
         self.form.row("Fonts", self._kind)
@@ -89,10 +84,7 @@ class TextPanel(Panel):
 
     def refresh(self) -> None:
         shape, form = self._shape(), self._form()
-        if not self._words.hasFocus() and self._words.toPlainText() != form.text and shape is not None:
-            self._words.blockSignals(True)
-            self._words.setPlainText(form.text)
-            self._words.blockSignals(False)
+        self._words.show_text(form.text if shape is not None else self._draft)
         shown(self._place, shape is None)
         self._align.show_value(form.align.value)
         self._fit.show_value(form.fit.value)
@@ -205,7 +197,9 @@ class TextPanel(Panel):
         shape = self._shape()
         if shape is not None and isinstance(shape.form, TextForm):
             return shape.form
-        return self._template
+        if not self._draft.strip():
+            return self._template
+        return msgspec.structs.replace(self._template, text=self._draft)
 
     def _set(self, **fields: object) -> Edit:
         shape, s = self._shape(), self.session
@@ -223,12 +217,11 @@ class TextPanel(Panel):
         self.run(lambda: self._set(**fields))
         self.refresh()
 
-    def _typed(self) -> None:
-        self._pause.start()
-
-    def _take_words(self) -> None:
-        text = self._words.toPlainText()
-        if text.strip() and text != self._form().text:
+    def _take_words(self, text: str) -> None:
+        if self._shape() is None:
+            self._draft = text
+            self.refresh()
+        elif text.strip() and text != self._form().text:
             self._run(text=text)
 
     def _font_chosen(self, item, _before) -> None:
@@ -237,13 +230,14 @@ class TextPanel(Panel):
 
     def _new(self) -> None:
         s = self.session
-        text = self._words.toPlainText()
-        if not text.strip():
+        self._words.commit()
+        if not self._draft.strip():
             self.say_problem("Type the text first.")
             return
-        form = msgspec.structs.replace(self._template, text=text)
+        form = self._form()
         at = Affine.shift(s.board.sheet.width / 2, s.board.sheet.height / 2)
-        self.run(lambda: shaping.draw(s.job, s.board.id, form, at))
+        if self.run(lambda: shaping.draw(s.job, s.board.id, form, at)):
+            self._draft = ""
 
     def _along(self) -> None:
         s = self.session

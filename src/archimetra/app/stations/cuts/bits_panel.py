@@ -53,6 +53,7 @@ class BitsPanel(Panel):
         form.heading("In this job")
         self.shelf = BitShelf(self.tokens)
         self.shelf.picked.connect(self.show_bit)
+        self.shelf.removed.connect(self._remove)
         form.add(self.shelf)
         self._head = form.heading("Bit")
         self._name = TextField("Bit name")
@@ -325,6 +326,7 @@ class BitShelf(QWidget):
     """Bits side by side, to one scale, tips on one line; click one, or walk with the arrow keys."""
 
     picked = Signal(object)
+    removed = Signal()  # the shown one is not wanted
     ROW = 104
     PER_ROW = 6
 
@@ -353,6 +355,9 @@ class BitShelf(QWidget):
                 self.picked.emit(bit.id)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Delete:
+            self.removed.emit()
+            return
         step = {
             Qt.Key.Key_Left: -1,
             Qt.Key.Key_Right: 1,

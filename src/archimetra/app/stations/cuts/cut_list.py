@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QSize, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QWidget
 
 from archimetra.app.session import Session
@@ -22,6 +23,7 @@ class CutList(QListWidget):
     chosen = Signal()  # which rows are selected has changed
     switched = Signal(object, bool)
     moved = Signal(object, int)
+    removed = Signal()  # those picked are not wanted
 
     def __init__(self) -> None:
         super().__init__()
@@ -69,6 +71,23 @@ class CutList(QListWidget):
             item.setSelected(cut.id == session.cut_id or (cut.id in before and session.cut_id in before))
         self.setFixedHeight(34 * min(len(board.cuts), 7) + 4 if board.cuts else 0)
         self._is_showing = False
+
+    def event(self, event: QEvent) -> bool:
+        # here Ctrl+A picks all cuts, not all shapes
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and event.matches(QKeySequence.StandardKey.SelectAll)
+        ):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Delete:
+            self.removed.emit()
+        else:
+            super().keyPressEvent(event)
 
     def selected_ids(self) -> tuple[CutId, ...]:
         return tuple(CutId(item.data(Qt.ItemDataRole.UserRole)) for item in self.selectedItems())

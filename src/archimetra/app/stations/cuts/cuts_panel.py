@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import msgspec
 from PySide6.QtCore import QSize, QTimer
-from PySide6.QtWidgets import QInputDialog, QMenu, QPlainTextEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QInputDialog, QMenu, QPushButton, QWidget
 
 from archimetra.app.session import Session, sentence
 from archimetra.app.stations.artwork.panel import Panel, clear_rows
@@ -18,7 +16,7 @@ from archimetra.app.stations.page import fill, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap
 from archimetra.app.widgets.cut_sketch import CutSketch, CutSketchData
-from archimetra.app.widgets.fields import TextField, label
+from archimetra.app.widgets.fields import TextBox, TextField, label
 from archimetra.app.widgets.form import Fold, Form
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.findings import Severity
@@ -57,6 +55,7 @@ class CutsPanel(Panel):
         self._list = CutList()
         form.add(self._list)
         self._list.picked.connect(session.show_cut)
+        self._list.removed.connect(self._remove)
         self._list.chosen.connect(self.refresh)
         self._list.switched.connect(
             lambda id_, on: session.apply(cutting.change_cut(session.job, id_, "Switch cut", is_on=on))
@@ -140,11 +139,10 @@ class CutsPanel(Panel):
                 self._copy_to_picked,
             ),
         )[0]
-        self._notes = QPlainTextEdit()
-        self._notes.setAccessibleName("Notes")
+        self._notes = TextBox("Notes")
         self._notes.setPlaceholderText("Notes")
         self._notes.setFixedHeight(54)
-        self._notes.focusOutEvent = self._notes_left  # type: ignore[method-assign]
+        self._notes.entered.connect(self._take_notes)
         shapes.form.add(self._notes)
         self.buttons(
             form,
@@ -269,8 +267,7 @@ class CutsPanel(Panel):
         self._layer.setEnabled(is_own)
         self._shape_buttons[0].setEnabled(is_own and bool(session.picked) and session.picked != cut.shapes)
         self._copy_to.setEnabled(is_own and bool(session.picked))
-        if not self._notes.hasFocus() and self._notes.toPlainText() != cut.notes:
-            self._notes.setPlainText(cut.notes)
+        self._notes.show_text(cut.notes)
         self.show_sketch()
         self._show_findings()
 
@@ -489,11 +486,10 @@ class CutsPanel(Panel):
         s.apply(cutting.change_cut(s.job, self.cut.id, "Rename cut", name=text.strip()[:60] or self.cut.name))
         self.refresh()
 
-    def _notes_left(self, event: Any) -> None:
-        QPlainTextEdit.focusOutEvent(self._notes, event)
+    def _take_notes(self, text: str) -> None:
         s = self.session
-        if s.cut_id is not None and s.board.cut(s.cut_id) is not None and self._notes.toPlainText() != self.cut.notes:
-            s.apply(cutting.change_cut(s.job, self.cut.id, "Notes", notes=self._notes.toPlainText()[:2000]))
+        if s.cut_id is not None and s.board.cut(s.cut_id) is not None and text[:2000] != self.cut.notes:
+            s.apply(cutting.change_cut(s.job, self.cut.id, "Notes", notes=text[:2000]))
 
     def _choose_bit(self, index: int) -> None:
         s = self.session
@@ -523,6 +519,8 @@ class CutsPanel(Panel):
         self.session.show_cut(new)
 
     def _remove(self) -> None:
+        if not self.session.board.cuts:
+            return
         self.session.apply(cutting.remove_cuts(self.session.job, self.chosen_ids))
 
     def _order_by_itself(self) -> None:

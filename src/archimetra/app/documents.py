@@ -1,0 +1,261 @@
+"""Jobs as files: new, open, save; what a crash left; and a file that somebody else has changed meanwhile.
+
+Nothing here is lost without a question: leaving a job that is not saved asks, saving over a version that is not the one
+opened asks, and work found after a crash stays offered until it is taken up or given up.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path as FilePath
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QBuffer, QFileSystemWatcher, QIODevice, QObject, Qt, QTimer
+from PySide6.QtWidgets import QFileDialog, QMessageBox
+
+from archimetra.app.widgets.unfinished import unfinished
+from archimetra.base.errors import ArchimetraError, JobFileError
+from archimetra.job import edits
+from archimetra.job.comparing import differences
+from archimetra.job.file import SUFFIX, JobFile, JobFileChanged, is_changed, load_job, on_disk
+from archimetra.job.job import new_job
+
+if TYPE_CHECKING:
+    from archimetra.app.window import MainWindow
+    from archimetra.engine.autosave import Recovered
+
+MOST_DIFFERENCES = 4
+SETTLE_MS = 300  # a file is being written in steps; look at it when it has come to rest
+FILTER = f"Archimetra jobs (*{SUFFIX})"
+
+
+class Documents(QObject):
+    def __init__(self, window: MainWindow, demo: Callable[[], JobFile] | None) -> None:
+        """``demo`` gives the sample job's file when asked for."""
+        super().__init__(window)
+        self._window, self._session, self._demo = window, window.session, demo
+        self._watcher: QFileSystemWatcher | None = None
+        self._asked_about = b""  # the version on disk that was asked about last
+        self._look_soon = QTimer(self)
+        self._look_soon.setSingleShot(True)
+        self._look_soon.setInterval(SETTLE_MS)
+        self._look_soon.timeout.connect(self.look_at_disk)
+
+    # ---- opening
+
+    def new_job(self) -> None:
+        if self.may_leave():
+            self._session.open_job(JobFile(new_job()), None)
+            self._watch()
+
+    def open_demo(self) -> None:
+        if self._demo is not None and self.may_leave():
+            self._session.open_job(self._demo(), None)
+            self._watch()
+
+    def ask_open(self) -> None:
+        if not self.may_leave():
+            return
+        name, _ = QFileDialog.getOpenFileName(self._window, "Open a job", self._folder(), FILTER)
+        if name:
+            self.open_file(FilePath(name))
+
+    def open_file(self, path: FilePath) -> bool:
+        """Open a job file; where it cannot be read, a sentence says why and what is open stays open."""
+        try:
+            self._session.open_path(path)
+        except JobFileError as error:
+            self._window.say("stop", str(error))
+            return False
+        self._watch()
+        return True
+
+    def may_leave(self) -> bool:
+        """Whether the document shown may go: saved, or given up by choice."""
+        unfinished.settle()
+        if self._session.is_saved:
+            return True
+        box = QMessageBox(self._window)
+        box.setWindowTitle("Archimetra")
+        box.setText(f"'{self._session.job.name}' has changes that are not saved.")
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Do not save", QMessageBox.ButtonRole.DestructiveRole)
+        cancel = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(save)
+        box.exec()
+        if box.clickedButton() is save:
+            return self.save()
+        return box.clickedButton() is not cancel
+
+    # ---- saving
+
+    def save(self) -> bool:
+        if self._session.path is None:
+            return self.ask_save_as()
+        return self.save_file(self._session.path)
+
+    def ask_save_as(self) -> bool:
+        start = str(self._session.path or FilePath(self._folder()) / f"{self._session.job.name}{SUFFIX}")
+        name, _ = QFileDialog.getSaveFileName(self._window, "Save the job", start, FILTER)
+        return self.save_file(FilePath(name)) if name else False
+
+    def save_file(self, path: FilePath, *, over_others: bool = False) -> bool:
+        """Save; whether it was. A version on disk that is not the one opened here is replaced only ``over_others``."""
+        session = self._session
+        try:
+            unfinished.settle()
+            if session.job.name == "Untitled":
+                stem = path.name.removesuffix(SUFFIX)
+                session.apply(edits.change_job(session.job, "Name of job", name=stem))
+            session.save_to(path, self._preview(), over_others=over_others)
+        except JobFileChanged:
+            self._ask_about_theirs(path)
+            return False
+        except ArchimetraError as error:
+            self._window.say("stop", str(error))
+            return False
+        self._watch()
+        self._window.say("note", f"Saved as {session.path}.")
+        return True
+
+    def _preview(self) -> bytes:
+        picture = self._window.plan.grab().toImage().scaledToWidth(320, Qt.TransformationMode.SmoothTransformation)
+        buffer = QBuffer()
+        buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+        picture.save(buffer, "PNG")  # type: ignore[call-overload]  # the stub wants bytes, the method str
+        return bytes(buffer.data().data())
+
+    def _folder(self) -> str:
+        return str(self._session.path.parent) if self._session.path is not None else str(FilePath.home())
+
+    # ---- a file changed by somebody else
+
+    def _watch(self) -> None:
+        """Have the file of the job watched, and its folder: a file that is replaced is no longer the one watched."""
+        path = self._session.path
+        if self._watcher is None:
+            if path is None:
+                return
+            self._watcher = QFileSystemWatcher(self)
+            self._watcher.fileChanged.connect(lambda _path: self._look_soon.start())
+            self._watcher.directoryChanged.connect(lambda _path: self._look_soon.start())
+        for old in (*self._watcher.files(), *self._watcher.directories()):
+            self._watcher.removePath(old)
+        if path is not None and path.exists():
+            self._watcher.addPaths([str(path), str(path.parent)])
+
+    def look_at_disk(self) -> None:
+        """Tell of a version on disk that is not the one opened here, once for each such version."""
+        path, known = self._session.path, self._session.on_disk
+        if path is None or known is None:
+            return
+        try:
+            if not is_changed(path, known):
+                return
+            now = path.stat()
+        except OSError:
+            return
+        self._watch()
+        version = f"{now.st_ino} {now.st_mtime_ns} {now.st_size}".encode()
+        if version != self._asked_about:
+            self._asked_about = version
+            self._ask_about_theirs(path)
+
+    def _ask_about_theirs(self, path: FilePath) -> None:
+        session = self._session
+        theirs: JobFile | None = None
+        try:
+            theirs = load_job(path)
+            told = differences(session.job, theirs.job)
+            more = f" and {len(told) - MOST_DIFFERENCES} more" if len(told) > MOST_DIFFERENCES else ""
+            how = (
+                f"There: {'; '.join(told[:MOST_DIFFERENCES])}{more}."
+                if told
+                else "It holds the same job as this window."
+            )
+        except JobFileError as error:
+            how = f"What is there now cannot be opened: {error}"
+        mine = "" if session.is_saved else " Your changes here are not saved yet."
+        answers = [
+            ("Keep mine under another name …", self.ask_save_as),
+            ("Overwrite theirs", lambda: self.save_file(path, over_others=True)),
+            ("Decide later", lambda: None),
+        ]
+        if theirs is not None:
+            answers.insert(0, ("Take theirs", lambda: self._take_theirs(path)))
+        self._window.ask(
+            "stop",
+            f"{path.name} was changed on disk by another window or program since it was opened here. {how}{mine}",
+            *answers,
+        )
+
+    def _take_theirs(self, path: FilePath) -> None:
+        """The version on disk in place of mine, as a step that undo takes back."""
+        try:
+            self._session.take_from_disk(path)
+        except JobFileError as error:
+            self._window.say("stop", str(error))
+            return
+        self._watch()
+        self._window.say("note", f"{path.name} is shown as it is on disk; undo brings your version back.")
+
+    # ---- after a crash
+
+    def begin(self, found: list[Recovered], job_path: FilePath | None, *, with_demo: bool) -> None:
+        """What the window shows first: what was asked for, with what a crash left offered beside it; or that itself."""
+        if job_path is not None:
+            self.open_file(job_path)
+        elif with_demo and self._demo is not None:
+            self._session.open_job(self._demo(), None)
+            self._window.station_cuts()
+            self._session.show_cut(self._session.board.cuts[-1].id)
+        elif found:
+            self._take_up(found[0])
+            found = found[1:]
+        for recovered in found:
+            self._offer(recovered)
+
+    def _offer(self, recovered: Recovered) -> None:
+        name, when = recovered.content.job.name, _when(recovered.modified)
+        path = FilePath(recovered.saved_as) if recovered.saved_as else None
+        how = ""
+        if path is not None:
+            try:
+                told = differences(load_job(path).job, recovered.content.job)
+                how = f" Against {path.name}, it has: {'; '.join(told[:MOST_DIFFERENCES])}." if told else ""
+            except JobFileError:
+                how = f" {path.name}, which it was saved as, cannot be opened."
+        self._window.ask(
+            "caution",
+            f"Archimetra ended unexpectedly, with work on '{name}' that was not saved. It is kept, as it was at {when}.{how}",
+            ("Take it up", lambda: self._take_up(recovered) if self.may_leave() else self._offer(recovered)),
+            ("Give it up", lambda: self._give_up(recovered)),
+            ("Ask again at the next start", lambda: None),
+        )
+
+    def _take_up(self, recovered: Recovered) -> None:
+        from archimetra.engine.autosave import discard
+
+        where = FilePath(recovered.saved_as) if recovered.saved_as else None
+        self._session.open_job(recovered.content, where, is_saved=False)
+        if where is not None:
+            self._session.on_disk = on_disk(where)
+        self._watch()
+        discard(recovered)
+        job = self._session.job
+        self._window.ask(
+            "caution",
+            f"Archimetra ended unexpectedly. '{job.name}' is back as it was at {_when(recovered.modified)}; it is not saved yet.",
+            ("Save it", self.save),
+            ("Go on", lambda: None),
+        )
+
+    def _give_up(self, recovered: Recovered) -> None:
+        from archimetra.engine.autosave import discard
+
+        discard(recovered)
+
+
+def _when(seconds: float) -> str:
+    return time.strftime("%H:%M on %d %B", time.localtime(seconds))
