@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import queue
 import signal
+import time
 
 import pytest
 
@@ -97,6 +98,25 @@ def test_a_desk_that_dies_is_told_and_replaced(desk, tmp_path):
     assert isinstance(desk.events.get(timeout=30), WorkerFailed)
     desk.read_artwork(ArtworkRequest(0, path=str(path)))
     assert desk.events.get(timeout=60).drawing is not None
+
+
+def test_stopping_a_reading_keeps_the_files_that_wait_behind_it(desk, tmp_path):
+    path = tmp_path / "dial.svg"
+    path.write_bytes(artwork("dial-face.svg"))
+    job = plain_clock().job
+    plan = plan_board(job, job.boards[0], {})
+    for end in ("stop", "kill"):
+        desk.read_artwork(ArtworkRequest(0, path=str(path)))
+        desk.make_files(end, job, job.boards[0], plan.run)
+        if end == "stop":
+            desk.stop_reading()
+        else:
+            while desk._desk._process.pid is None:
+                time.sleep(0.01)
+            os.kill(desk._desk._process.pid, signal.SIGKILL)
+        while not isinstance(event := desk.events.get(timeout=60), FilesMade):
+            assert isinstance(event, WorkerFailed) == (end == "kill")
+        assert event.key == end
 
 
 def test_stopping_drops_what_is_being_read(desk, tmp_path):

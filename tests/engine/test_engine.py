@@ -19,9 +19,18 @@ from archimetra.base.errors import CancelledError
 from archimetra.checks.board_checks import check_board
 from archimetra.demo import quay_tide_clock
 from archimetra.engine.autosave import Autosave, discard, left_by_crashes
-from archimetra.engine.client import Engine
+from archimetra.engine.client import MOST_TRIES, Engine
 from archimetra.engine.keys import lean_board, plan_key, task_key
-from archimetra.engine.messages import BoardPlan, Moment, MomentRequest, PlanProgress, StockReady, WorkerFailed
+from archimetra.engine.messages import (
+    BoardPlan,
+    MateMade,
+    MateRequest,
+    Moment,
+    MomentRequest,
+    PlanProgress,
+    StockReady,
+    WorkerFailed,
+)
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
@@ -32,6 +41,7 @@ from archimetra.job.file import JobFile
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Machine, Sheet
+from archimetra.stock.timeline import cell_for, grid_shape
 from archimetra.toolpath.moves import Move
 from archimetra.toolpath.task import task_of
 from plain_clock import plain_clock
@@ -57,6 +67,10 @@ def engine():
     made.start()
     yield made, events
     made.close()
+
+
+def events_shape(board) -> tuple[int, int]:
+    return grid_shape(board.sheet, cell_for(board.sheet))
 
 
 class TestKeys:
@@ -138,6 +152,54 @@ class TestWorkers:
         assert "started again" in events.wait(WorkerFailed).sentence
         assert events.wait(BoardPlan).board == board.id
 
+    def test_a_stock_worker_that_dies_shows_the_moment_again_by_itself(self, engine):
+        made, events = engine
+        job, board, _ = job_with(star())
+        made.plan(job, board.id)
+        plan = events.wait(BoardPlan)
+        made.show_stock(plan, job, board)
+        made.seek(MomentRequest(plan.times.total, ((0, 50), (100, 50)), 101))
+        events.wait(Moment)
+        for seconds in (3.0, plan.times.total):
+            made.seek(MomentRequest(seconds, ((0, 50), (100, 50)), 101))
+            os.kill(made._stock._process.pid, signal.SIGKILL)
+            events.wait(WorkerFailed)
+            moment = events.wait(Moment, where=lambda m, s=seconds: m.seconds == s)
+            assert moment.key == plan.key
+        field = np.ndarray(events_shape(board), np.float32, buffer=made.field.buf)
+        assert field.min() < -1.0  # the cut is there again, not a bare sheet
+        del field
+
+    def test_what_was_to_follow_a_plan_comes_though_the_planner_died(self, engine):
+        made, events = engine
+        job, board, _ = job_with(star())
+        made.plan(job, board.id)
+        events.wait(BoardPlan)
+        os.kill(made._planner._process.pid, signal.SIGSTOP)
+        made.mate(MateRequest(0, "key", job, "inlay1", ((0, 0), (1, 1)), 10))
+        os.kill(made._planner._process.pid, signal.SIGKILL)
+        events.wait(WorkerFailed)
+        assert "not in the job any more" in events.wait(MateMade).sentence
+
+    def test_a_request_that_kills_its_worker_is_not_sent_for_ever(self, engine):
+        made, events = engine
+        many = [blob(k, 8).transform(Affine.shift(30 * (k % 12), 30 * (k // 12))) for k in range(96)]
+        sheet = Sheet(width=600, height=400, readings=(12.0,))
+        slow, _, _ = job_with(*many, sheet=sheet, bit=straight_bit(2.0), run=Overrides(depth_per_pass=0.05))
+        made.plan(slow, slow.boards[0].id)
+        said = []
+        for _ in range(MOST_TRIES):
+            events.wait(PlanProgress)
+            os.kill(made._planner._process.pid, signal.SIGKILL)
+            said.append(events.wait(WorkerFailed).sentence)
+        assert "not asked again" in said[-1]
+        assert all("started again" in sentence for sentence in said[:-1])
+        with pytest.raises(queue.Empty):
+            events.wait(PlanProgress, seconds=2.0)
+        quick, _, _ = job_with(star())
+        key = made.plan(quick, quick.boards[0].id)  # and another board is planned as ever
+        assert events.wait(BoardPlan).key == key
+
     def test_closing_twice_is_harmless(self, engine):
         made, _ = engine
         made.close()
@@ -196,16 +258,60 @@ class TestAutosave:
         assert (tmp_path / "1-a.recovery").exists()
         assert left_by_crashes(FilePath(tmp_path / "none")) == []
 
+    def test_noting_a_change_never_waits_for_the_disk(self, tmp_path, monkeypatch):
+        """Whoever edits while a slow disk is written goes on at once, and so do saving and giving up."""
+        writing = []
+
+        def slow(path, data, **_settings) -> None:
+            writing.append(path)
+            time.sleep(0.4)
+            FilePath(path).write_bytes(data)
+
+        monkeypatch.setattr("archimetra.engine.autosave.write_safely", slow)
+        autosave = Autosave(tmp_path, delay_s=0.01)
+        worst = 0.0
+        for k in range(40):
+            begun = time.perf_counter()
+            autosave.note(JobFile(new_job()), f"{k}")
+            if k % 10 == 9:
+                autosave.forget()
+                autosave.note(JobFile(new_job()), f"{k}")
+            worst = max(worst, time.perf_counter() - begun)
+            time.sleep(0.02)
+        assert writing
+        assert worst < 0.05
+        autosave.close(keep=True)
+        note = json.loads(next(tmp_path.glob("*.json")).read_text())
+        assert note["saved_as"] == "39"  # the newest, although others were being written
+
+    def test_given_up_while_it_is_being_written_nothing_stays(self, tmp_path, monkeypatch):
+        def slow(path, data, **_settings) -> None:
+            time.sleep(0.2)
+            FilePath(path).write_bytes(data)
+
+        monkeypatch.setattr("archimetra.engine.autosave.write_safely", slow)
+        autosave = Autosave(tmp_path, delay_s=0.0)
+        autosave.note(JobFile(new_job()), "")
+        time.sleep(0.1)
+        autosave.forget()
+        end = time.monotonic() + 5
+        while time.monotonic() < end and (autosave._is_given_up or list(tmp_path.iterdir())):
+            time.sleep(0.05)
+        assert list(tmp_path.iterdir()) == []
+        autosave.close()
+
     def test_a_folder_that_cannot_be_written_is_a_sentence_not_a_crash(self, tmp_path):
         blocked = tmp_path / "file"
         blocked.write_text("")
-        autosave = Autosave(blocked / "inner", delay_s=0.01)
+        told = []
+        autosave = Autosave(blocked / "inner", delay_s=0.01, on_problem=told.append)
         autosave.note(JobFile(new_job()), "")
         end = time.monotonic() + 5
         while not autosave.problem and time.monotonic() < end:
             time.sleep(0.01)
         autosave.close()
         assert "cannot be kept aside" in autosave.problem
+        assert told == [autosave.problem]
 
 
 class TestChecks:

@@ -188,6 +188,7 @@ class Documents(QObject):
             "stop",
             f"{path.name} was changed on disk by another window or program since it was opened here. {how}{mine}",
             *answers,
+            about="disk",
         )
 
     def _take_theirs(self, path: FilePath) -> None:
@@ -232,6 +233,7 @@ class Documents(QObject):
             ("Take it up", lambda: self._take_up(recovered) if self.may_leave() else self._offer(recovered)),
             ("Give it up", lambda: self._give_up(recovered)),
             ("Ask again at the next start", lambda: None),
+            about=str(recovered.found_in),
         )
 
     def _take_up(self, recovered: Recovered) -> None:
@@ -249,6 +251,7 @@ class Documents(QObject):
             f"Archimetra ended unexpectedly. '{job.name}' is back as it was at {_when(recovered.modified)}; it is not saved yet.",
             ("Save it", self.save),
             ("Go on", lambda: None),
+            about="taken up",
         )
 
     def _give_up(self, recovered: Recovered) -> None:

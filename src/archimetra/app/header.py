@@ -104,8 +104,12 @@ class Header(QWidget):
         tab.setSizePolicy(QSizePolicy.Policy.Minimum, QSizePolicy.Policy.Expanding)
         tab.setFixedHeight(style.scaled(HEIGHT) - 1)
         tab.setAccessibleName(f"Board {board.name}")
-        tab.clicked.connect(lambda _c=False, i=board.id: self.board_chosen.emit(i))
+        tab.clicked.connect(lambda _c=False, i=board.id, t=tab: self._choose(i, t))
         return tab
+
+    def _choose(self, board_id: BoardId, tab: QToolButton) -> None:
+        tab.setChecked(True)  # a click on the one that is shown leaves it marked
+        self.board_chosen.emit(board_id)
 
     def _mark_inlays(self, tab: QToolButton, board: Board, job: Job) -> None:
         """A wedge on the tabs of boards that hold a half of an inlay: a pocket opens upwards, a plug stands. The words say where

@@ -40,12 +40,14 @@ class Notices(QObject):
         QTimer.singleShot(STAY_MS.get(kind, SHORT_MS), card, lambda: self._drop(card))
         self._show(card)
 
-    def ask(self, kind: str, sentence: str, answers: Sequence[Answer], tokens: Tokens) -> None:
-        """A sentence that stays until one of the buttons under it is pressed. Asked twice, it stands there once."""
+    def ask(self, kind: str, sentence: str, answers: Sequence[Answer], tokens: Tokens, *, about: str) -> None:
+        """A sentence that stays until one of the buttons under it is pressed. Asked again ``about`` the same, it stands there
+        once, as it is now."""
         for card in tuple(self._cards):
-            if card.is_asking and card.text == sentence:
+            if card.is_asking and card.about == about:
                 self._drop(card)
         card = _Card(self._holder, kind, sentence, answers, tokens)
+        card.about = about
         card.answered = lambda: self._drop(card)
         self._show(card)
 
@@ -109,6 +111,7 @@ class _Card(QFrame):
         super().__init__(holder)
         self.kind, self.text = kind, text
         self.is_asking = bool(answers)
+        self.about = ""
         self.answered: Callable[[], None] = lambda: None
         self.setObjectName("notice")
         # what is only said must not catch clicks meant for the plan

@@ -33,7 +33,7 @@ class Rail(QWidget):
             button.setProperty("kind", "station")
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setFixedSize(style.scaled(WIDTH) - 1, style.scaled(BUTTON_HEIGHT))
-            button.clicked.connect(lambda _c=False, n=number: self.chosen.emit(n))
+            button.clicked.connect(lambda _c=False, n=number: self._choose(n))
             column.addWidget(button)
             self._buttons.append(button)
         column.addStretch(1)
@@ -42,6 +42,10 @@ class Rail(QWidget):
     def show_theme(self, tokens: Tokens) -> None:
         for button, station in zip(self._buttons, STATIONS, strict=True):
             button.setIcon(icons.icon(station.icon, tokens.quiet, checked=tokens.accent))
+
+    def _choose(self, number: int) -> None:
+        self._buttons[number].setChecked(True)  # a click on the one that is shown leaves it marked
+        self.chosen.emit(number)
 
     def show_station(self, number: int) -> None:
         for k, button in enumerate(self._buttons):

@@ -356,9 +356,8 @@ class Session(QObject):
         """Move the section line square to itself, up (or to the left, if it stands upright)."""
         (ax, ay), (bx, by) = self.line
         long = hypot(bx - ax, by - ay)
-        dx, dy = -(by - ay) / long * mm, (bx - ax) / long * mm
-        if (dy, dx) < (0.0, 0.0):
-            dx, dy = -dx, -dy
+        up = 1.0 if (bx - ax, by - ay) > (0.0, 0.0) else -1.0
+        dx, dy = -up * (by - ay) / long * mm, up * (bx - ax) / long * mm
         self.move_line(((ax + dx, ay + dy), (bx + dx, by + dy)))
 
     # ---- artwork and cuts

@@ -321,9 +321,9 @@ class MainWindow(QMainWindow):
         """One sentence over the plan, for a while."""
         self.notices.say(kind, sentence, self.tokens)
 
-    def ask(self, kind: str, sentence: str, *answers: Answer) -> None:
+    def ask(self, kind: str, sentence: str, *answers: Answer, about: str) -> None:
         """A question over the plan that stays until it is answered."""
-        self.notices.ask(kind, sentence, answers, self.tokens)
+        self.notices.ask(kind, sentence, answers, self.tokens, about=about)
 
     def _say_refused(self, problem: str) -> None:
         self.say("caution", problem)
@@ -622,10 +622,12 @@ class MainWindow(QMainWindow):
 
     def _go_to_area(self, step: int) -> None:
         """The focus goes round: stations, page, plan, section, sequence."""
-        areas = [area for area in (self.rail, self._stack, self.plan, self.section, self.sequence) if area.isVisible()]
-        now = next((k for k, area in enumerate(areas) if is_within(self.focusWidget(), area)), None)
+        rail, page, plan = (self.rail, self.rail), (self._stack, self._stack), (self.plan, self.plan)
+        section, sequence = (self.section, self.section.canvas), (self.sequence, self.sequence.lane)
+        areas = [pair for pair in (rail, page, plan, section, sequence) if pair[0].isVisible()]
+        now = next((k for k, (area, _) in enumerate(areas) if is_within(self.focusWidget(), area)), None)
         for k in range(1, len(areas) + 1):
-            area = areas[((now if now is not None else 2) + step * k) % len(areas)]
+            _, area = areas[((now if now is not None else 2) + step * k) % len(areas)]
             inner = next(
                 (w for w in (area, *area.findChildren(QWidget)) if w.focusPolicy() & Qt.FocusPolicy.TabFocus and
                  w.isVisible() and w.isEnabled()), None,

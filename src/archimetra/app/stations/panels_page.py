@@ -68,6 +68,7 @@ class PanelsPage(Page):
 
     def show_panel(self, name: str) -> None:
         if name == self._panel:
+            self._buttons[name].setChecked(True)  # a click on the part that is shown leaves it marked
             return
         if self._panel:
             before = self.panel_named(self._panel)

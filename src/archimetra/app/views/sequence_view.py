@@ -92,7 +92,6 @@ class SequenceView(QWidget):
             theirs.connect(mine)
         column.addWidget(self.lane, 1)
         self.setMinimumHeight(120)
-        self.setFocusProxy(self.lane)
         self.tokens = tokens
         self.show_playing(False)
 
