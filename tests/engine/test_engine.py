@@ -179,7 +179,7 @@ class TestWorkers:
         made.mate(MateRequest(0, "key", job, "inlay1", ((0, 0), (1, 1)), 10))
         os.kill(made._planner._process.pid, signal.SIGKILL)
         events.wait(WorkerFailed)
-        assert "not in the job any more" in events.wait(MateMade).sentence
+        assert "not in the job any more" in events.wait(MateMade).problem
 
     def test_a_request_that_kills_its_worker_is_not_sent_for_ever(self, engine):
         made, events = engine

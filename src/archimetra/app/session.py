@@ -79,6 +79,8 @@ class Session(QObject):
     mate_made = Signal(object)  # MateMade
     bits_compared = Signal(object)  # BitsCompared
     demo_wanted = Signal()
+    opened = Signal()  # another document
+    landing_wanted = Signal()  # what was brought in is to be landed
     autosave_changed = Signal()  # it works, or no longer works
     grid_wanted = Signal(float)  # mm between the points of the grid, 0 for none
     tool_wanted = Signal(object)  # a function from the plan to a tool, or None
@@ -112,6 +114,7 @@ class Session(QObject):
         self._reading = 0  # number of the file being read, 0 for none
         self.clip: Clip | None = None
         self.landed: tuple[str, tuple[Entry, ...]] | None = None  # the last drawing's name and its report, on the board
+        self.coming: tuple[Drawing | None, tuple[bytes, tuple[float, float]] | None] = (None, None)
         self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
         self.files: tuple[GcodeFile, ...] = ()
         self._files_for = ""
@@ -266,6 +269,8 @@ class Session(QObject):
                 self._autosave.forget()
             else:
                 self._autosave.write_now(content, str(path or ""))
+        self.landed = None
+        self.opened.emit()
         self.job_changed.emit()
         self.board_changed.emit()
         self.picked_changed.emit()
@@ -361,6 +366,11 @@ class Session(QObject):
         self.move_line(((ax + dx, ay + dy), (bx + dx, by + dy)))
 
     # ---- artwork and cuts
+
+    def show_coming(self, drawing: Drawing | None, picture: tuple[bytes, tuple[float, float]] | None = None) -> None:
+        """What has been brought in and not landed yet, with the picture it was traced from; or nothing any more."""
+        self.coming = (drawing, picture)
+        self.coming_changed.emit(drawing, picture)
 
     @property
     def is_reading(self) -> bool:

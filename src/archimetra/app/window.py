@@ -225,9 +225,9 @@ class MainWindow(QMainWindow):
 
     def _show_header(self) -> None:
         s = self.session
-        saved = "" if s.path is None else ("saved" if s.is_saved else "not saved yet")
+        saved = "not saved yet" if not s.is_saved else "saved" if s.path is not None else ""
         name = s.job.name if s.is_saved else f"{s.job.name} *"
-        self.header.show_job(s.job, s.board_id, name=name, saved=saved)
+        self.header.show_job(s.job, s.board_id, name=s.job.name, saved=saved)
         self.header.show_undo(s.undo_label, s.redo_label)
         self.setWindowTitle(f"{name} – Archimetra")
 
@@ -238,6 +238,7 @@ class MainWindow(QMainWindow):
         self.sequence.show_blocks((), 0.0, "")
         self.section.show_section(None)
         self._show_all()
+        self._show_coming(*self.session.coming)
 
     def _show_picked(self) -> None:
         self.plan.show_picked(self.session.picked)
@@ -301,7 +302,7 @@ class MainWindow(QMainWindow):
         image = s.engine_image()
         if image is None or s.plan is None or s.seconds < s.plan.times.total or self.playback.is_playing:
             return
-        self.header.show_thumb(s.board_id, QPixmap.fromImage(image.scaledToWidth(160)))
+        self.header.tabs.show_thumb(s.board_id, QPixmap.fromImage(image.scaledToWidth(160)))
         self._show_header()
 
     def _show_section(self) -> None:
@@ -386,6 +387,8 @@ class MainWindow(QMainWindow):
         if drawing is not None and not self.plan.marks.has_coming:
             self.plan.fit()
         self.plan.marks.show_coming(*coming(drawing, picture, self.session.board, self.tokens))
+        if self._stack.currentIndex() == 2:
+            self._refresh_page()
 
     def _show_spots(self, spots: tuple[tuple[float, float], ...], current: tuple[float, float] | None) -> None:
         self.plan.marks.show_spots(spots, current)

@@ -69,7 +69,7 @@ class ImportPanel(QFrame):
         row = QHBoxLayout()
         self._land = QPushButton("Land it on the sheet")
         self._land.setProperty("kind", "main")
-        self._land.clicked.connect(lambda: self.landed.emit(self._drawing, self._source))
+        self._land.clicked.connect(self.land)
         give_up = QPushButton("Not now")
         give_up.clicked.connect(self.given_up)
         row.addWidget(self._land)
@@ -101,6 +101,8 @@ class ImportPanel(QFrame):
             self._pages.addItems([f"{k + 1} of {drawing.pages}" for k in range(drawing.pages)])
         self._pages.setCurrentIndex(drawing.page - 1)
         self._original = drawing
+        for words in (self._reason, self._report):
+            words.setMinimumHeight(0)
         self._source, self._unit, self._sheet = source, unit, sheet
         self._units.clear()
         self._units.addItems([_AS_IT_STANDS, *UNITS_MM])
@@ -108,6 +110,16 @@ class ImportPanel(QFrame):
         self.show()
         if not keeps_focus:
             self._land.setFocus()
+
+    def land(self) -> None:
+        """What is shown is wanted."""
+        if self._drawing is not None:
+            self.landed.emit(self._drawing, self._source)
+
+    def _keep_places(self) -> None:
+        """While sizes are typed nothing below moves: a sentence that grows shorter leaves its room."""
+        for words in (self._reason, self._report):
+            words.setMinimumHeight(words.height() if words.isVisible() else 0)
 
     def clear(self) -> None:
         self._original = self._drawing = None
@@ -147,6 +159,7 @@ class ImportPanel(QFrame):
 
     def _choose_unit(self, index: int) -> None:
         assert self._original is not None
+        self._keep_places()
         self._show(self._original if index == 0 else with_unit(self._original, list(UNITS_MM)[index - 1]))
         self.changed.emit(self._drawing)
 
@@ -157,6 +170,7 @@ class ImportPanel(QFrame):
             mm = parse_length(text, default=self._unit)
             if not 0.01 <= mm <= 10_000:
                 raise ValueError("A size is 0.01 to 10000 mm")
+            self._keep_places()
             self._show(with_true_size(self._drawing, is_width=is_width, true_mm=mm))
             self.changed.emit(self._drawing)
         except (QuantityError, ValueError) as error:

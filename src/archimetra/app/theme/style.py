@@ -87,6 +87,7 @@ def style_sheet(t: Tokens) -> str:
     #status {{ background: {t.panel}; border-top: 1px solid {t.hairline}; }}
     #status QLabel, #status QPushButton {{ font-size: {s(NOTE_PX)}px; }}
     QScrollArea, #pageBody {{ background: {t.page}; border: none; }}
+    #tabs, #tabsInside {{ background: {t.panel}; }}
     QLabel[kind="title"] {{ font-size: {s(TITLE_PX)}px; font-weight: 600; }}
     QLabel[kind="heading"] {{ font-weight: 600; }}
     QLabel[kind="note"] {{ font-size: {s(NOTE_PX)}px; color: {t.quiet}; }}

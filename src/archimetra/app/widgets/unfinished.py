@@ -9,8 +9,9 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from PySide6.QtCore import QEvent, QObject, Signal
-from PySide6.QtWidgets import QApplication, QScrollBar, QWidget
+from PySide6.QtCore import QEvent, QObject, QPoint, QRect, Signal
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtWidgets import QAbstractButton, QApplication, QScrollBar, QWidget
 
 
 class Field(Protocol):
@@ -36,6 +37,7 @@ class Unfinished(QObject):
     def __init__(self) -> None:
         super().__init__()
         self._fields: list[Field] = []
+        self._pressed: tuple[QAbstractButton, QRect] | None = None  # a button and where it stood when it was pressed
 
     def begin(self, field: Field) -> None:
         if field in self._fields:
@@ -49,8 +51,11 @@ class Unfinished(QObject):
         if field not in self._fields:
             return
         self._fields.remove(field)
+        self._rest()
+
+    def _rest(self) -> None:
         app = QApplication.instance()
-        if not self._fields and app is not None:
+        if not self._fields and self._pressed is None and app is not None:
             app.removeEventFilter(self)
 
     @property
@@ -73,8 +78,32 @@ class Unfinished(QObject):
             and not isinstance(watched, QScrollBar)
             and not any(field.holds(watched) for field in self._fields)
         ):
+            if isinstance(watched, QAbstractButton) and event.type() != QEvent.Type.Drop:
+                self._pressed = (watched, _place(watched))
             self.settle()
+        elif (
+            self._pressed is not None and event.type() == QEvent.Type.MouseButtonRelease and watched is self._pressed[0]
+        ):
+            return self._let_go(event)
         return False
+
+    def _let_go(self, event: QEvent) -> bool:
+        """The hand lets go of a button. What was taken may have moved it from under the hand: it is pressed all the same."""
+        assert self._pressed is not None
+        (button, was), self._pressed = self._pressed, None
+        self._rest()
+        now = _place(button)
+        at = event.globalPosition().toPoint() if isinstance(event, QMouseEvent) else was.center()
+        if now == was or now.contains(at) or not was.contains(at):
+            return False
+        button.setDown(False)
+        if button.isEnabled() and button.isVisible():
+            button.click()
+        return True
+
+
+def _place(widget: QWidget) -> QRect:
+    return QRect(widget.mapToGlobal(QPoint(0, 0)), widget.size())
 
 
 unfinished = Unfinished()

@@ -52,6 +52,8 @@ class BringPanel(Panel):
         form.add(self._reading_row)
         session.artwork_read.connect(self._show_read)
         session.reading_changed.connect(self.refresh)
+        session.opened.connect(self._give_up)
+        session.landing_wanted.connect(self._land_it)
         self.panel = ImportPanel(self.tokens)
         self.panel.landed.connect(self._land)
         self.panel.given_up.connect(self._give_up)
@@ -110,7 +112,7 @@ class BringPanel(Panel):
         self._again = ""
         self.panel.clear()
         self.trace.hide()
-        self.session.coming_changed.emit(None, None)
+        self.session.show_coming(None)
         self._reading.setText(f"Reading {name} …")
         self._request = request
         self.session.read_artwork(request)
@@ -161,14 +163,17 @@ class BringPanel(Panel):
         picture = None
         if drawing is not None and self._read is not None and self._read.tones and drawing.page_mm is not None:
             picture = (self._read.data, drawing.page_mm)
-        self.session.coming_changed.emit(drawing, picture)
+        self.session.show_coming(drawing, picture)
 
     # ---- landing
+
+    def _land_it(self) -> None:
+        self.panel.land()
 
     def _land(self, drawing: Drawing, source: tuple[str, bytes]) -> None:
         read, session = self._read, self.session
         self.panel.clear()
-        session.coming_changed.emit(None, None)
+        session.show_coming(None)
         session.place(drawing, source, path=read.path if read is not None else "")
         if read is not None and read.tones and self.trace.keeps_picture and drawing.page_mm is not None:
             known = session.board.sources[-1]
@@ -191,7 +196,7 @@ class BringPanel(Panel):
         self.panel.clear()
         self.trace.hide()
         self._trouble.setText("")
-        self.session.coming_changed.emit(None, None)
+        self.session.show_coming(None)
         self.refresh()
 
     def closed(self) -> None:

@@ -52,6 +52,9 @@ class CutsPanel(Panel):
         self._suggested_for: object = None
         self._offers_all = False
         self._hint = form.add(label("", "note"))
+        self._land = self.buttons(
+            form, ("", "It lies on the plan, but is not artwork of the board yet", session.landing_wanted.emit)
+        )[0]
         self._list = CutList()
         form.add(self._list)
         self._list.picked.connect(session.show_cut)
@@ -212,7 +215,12 @@ class CutsPanel(Panel):
         self._list.show_cuts(session)
         self._suggest_timer.start()
         count = len(session.picked)
-        if not board.shapes:
+        coming = session.coming[0]
+        shown(self._land, coming is not None)
+        if coming is not None:
+            self._hint.setText(f"{coming.name} is shown on the plan, but has not landed on the sheet yet.")
+            self._land.setText(f"Land {coming.name if len(coming.name) < 24 else 'it'} on the sheet")
+        elif not board.shapes:
             self._hint.setText("Bring in artwork first: station Artwork. The sheet itself can be faced.")
         elif not count and not board.cuts:
             self._hint.setText("Pick shapes on the plan; what would suit them is offered here.")

@@ -1,0 +1,207 @@
+"""The boards of a job as tabs with a picture of their stock. Where there are more than fit, the strip slides; the shown one is
+always in sight, and a list names them all."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QPointF, QSize, Qt, Signal
+from PySide6.QtGui import QFont, QFontMetrics, QIcon, QPainter, QPen, QPixmap, QPolygonF, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QSizePolicy, QToolButton, QWidget
+
+from archimetra.app.theme import icons, style
+from archimetra.app.theme.tokens import Tokens
+from archimetra.app.theme.wood import tone_of
+from archimetra.job.ids import BoardId
+from archimetra.job.job import Board, Job
+
+THUMB = QSize(28, 20)
+WIDEST_PX = 190  # a longer name is cut short at its end; the tip says it whole
+ROUND_PX = THUMB.width() + 44  # picture, gap and the room at both ends of a tab
+
+
+class BoardTabs(QWidget):
+    chosen = Signal(object)
+    menu_wanted = Signal(object, QPoint)  # board, place on the screen
+
+    def __init__(self, tokens: Tokens, height: int) -> None:
+        super().__init__()
+        self._height = height
+        self.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+        self._shown: object = None
+        self._current: QToolButton | None = None
+        self._job: Job | None = None
+        self._thumbs: dict[BoardId, QPixmap] = {}
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        self._area = _Slide()
+        self._area.setFixedHeight(height)
+        self._area.horizontalScrollBar().rangeChanged.connect(lambda _low, _high: self._fold())
+        holder = QWidget()
+        holder.setObjectName("tabsInside")
+        self._row = QHBoxLayout(holder)
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(0)
+        self._row.setSizeConstraint(QHBoxLayout.SizeConstraint.SetFixedSize)
+        self._area.setWidget(holder)
+        row.addWidget(self._area)
+        self._list = QToolButton()
+        self._list.setAccessibleName("All boards")
+        self._list.setToolTip("All boards by name")
+        self._list.clicked.connect(self._show_list)
+        self._list.hide()
+        row.addWidget(self._list)
+        self.show_theme(tokens)
+
+    def show_theme(self, tokens: Tokens) -> None:
+        self.tokens = tokens
+        self._list.setIcon(icons.icon("dots", tokens.quiet))
+        self._shown = None
+
+    def show_job(self, job: Job, board_id: BoardId) -> None:
+        halves = [(i.name, i.pocket_board, i.plug_board) for i in job.inlays]
+        state = (tuple((b.id, b.name, b.sheet.material, b.sheet.tint) for b in job.boards), board_id, halves)
+        self._job = job
+        if state == self._shown:
+            return
+        self._shown = state
+        while self._row.count():
+            item = self._row.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.hide()
+                widget.deleteLater()
+        for board in job.boards:
+            tab = self._tab(board, is_shown=board.id == board_id)
+            self._mark_inlays(tab, board, job)
+            self._row.addWidget(tab)
+            if board.id == board_id:
+                self._current = tab
+        self._fold()
+
+    def sizeHint(self) -> QSize:
+        return QSize(
+            self._area.inside() + (self._list.sizeHint().width() if not self._list.isHidden() else 0), self._height
+        )
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(style.scaled(120), self._height)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fold()
+
+    def _fold(self) -> None:
+        """The list stands beside the strip while that is too short; the shown tab is slid into sight."""
+        self._list.setVisible(self._area.inside() > self.width())
+        self.updateGeometry()
+        if self._current is not None:
+            self._area.fit()
+            self._area.ensureWidgetVisible(self._current, 0, 0)
+
+    def _show_list(self) -> None:
+        menu = QMenu(self)
+        for board in self._job.boards if self._job is not None else ():
+            action = menu.addAction(board.name)
+            action.triggered.connect(lambda _c=False, i=board.id: self.chosen.emit(i))
+        menu.exec(self._list.mapToGlobal(self._list.rect().bottomLeft()))
+
+    def _tab(self, board: Board, *, is_shown: bool) -> QToolButton:
+        tab = QToolButton()
+        tab.setProperty("kind", "tab")
+        tab.setCheckable(True)
+        tab.setChecked(is_shown)
+        words = tab.fontMetrics().elidedText(board.name, Qt.TextElideMode.ElideRight, style.scaled(WIDEST_PX))
+        tab.setText(words)
+        tab.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        tab.setIconSize(THUMB)
+        tab.setIcon(QIcon(self._thumbs.get(board.id) or _plain(board)))
+        # as wide as its words in the bold they have while it is shown: nothing moves when another is
+        bold = style.font(style.BODY_PX, weight=QFont.Weight.DemiBold)
+        tab.setFixedSize(QFontMetrics(bold).horizontalAdvance(words) + style.scaled(ROUND_PX), self._height)
+        tab.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        tab.customContextMenuRequested.connect(
+            lambda at, i=board.id, t=tab: self.menu_wanted.emit(i, t.mapToGlobal(at))
+        )
+        tab.setAccessibleName(f"Board {board.name}")
+        tab.clicked.connect(lambda _c=False, i=board.id, t=tab: self._choose(i, t))
+        return tab
+
+    def _choose(self, board_id: BoardId, tab: QToolButton) -> None:
+        tab.setChecked(True)  # a click on the one that is shown leaves it marked
+        self.chosen.emit(board_id)
+
+    def _mark_inlays(self, tab: QToolButton, board: Board, job: Job) -> None:
+        """A wedge on the tabs of boards that hold a half of an inlay: a pocket opens upwards, a plug stands. The words say where
+        the other half is."""
+        words = []
+        for inlay in job.inlays:
+            is_pocket = inlay.pocket_board == board.id
+            other = job.board(inlay.plug_board if is_pocket else inlay.pocket_board)
+            if other is not None and board.id in (inlay.pocket_board, inlay.plug_board):
+                words.append(
+                    f"{'Pocket' if is_pocket else 'Plug'} of the inlay {inlay.name}; the other half lies on {other.name}."
+                )
+                tab.setIcon(QIcon(self._with_wedge(tab.icon().pixmap(THUMB * 2), is_pocket=is_pocket)))
+        tab.setToolTip("\n".join([board.name, *words]))
+        tab.setAccessibleDescription(" ".join(words))
+
+    def _with_wedge(self, picture: QPixmap, *, is_pocket: bool) -> QPixmap:
+        out = QPixmap(picture)
+        painter = QPainter(out)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        w, h = out.width(), out.height()
+        size = 0.5 * h
+        wide, narrow = (h - size, h) if is_pocket else (h, h - size)
+        shape = QPolygonF(
+            [
+                QPointF(w - size, wide),
+                QPointF(w, wide),
+                QPointF(w - 0.28 * size, narrow),
+                QPointF(w - 0.72 * size, narrow),
+            ]
+        )
+        painter.setPen(QPen(self.tokens.color("panel"), 1.5))
+        painter.setBrush(self.tokens.color("accent"))
+        painter.drawPolygon(shape)
+        painter.end()
+        return out
+
+    def show_thumb(self, board_id: BoardId, picture: QPixmap) -> None:
+        """The stock of a board, small."""
+        self._thumbs[board_id] = picture.scaled(
+            THUMB * 2, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+        )
+        self._shown = None
+
+
+def _plain(board: Board) -> QPixmap:
+    out = QPixmap(THUMB * 2)
+    out.fill(tone_of(board.sheet))
+    return out
+
+
+class _Slide(QScrollArea):
+    """A strip without bars: the wheel slides it."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setObjectName("tabs")
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
+    def inside(self) -> int:
+        """How wide all tabs are together."""
+        widget = self.widget()
+        return widget.sizeHint().width() if widget is not None else 0
+
+    def fit(self) -> None:
+        """Lay the tabs out now: whoever slides to one must know where it stands."""
+        widget = self.widget()
+        if widget is not None:
+            widget.adjustSize()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        bar = self.horizontalScrollBar()
+        bar.setValue(bar.value() - (event.angleDelta().y() or event.angleDelta().x()))
