@@ -3,17 +3,27 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from archimetra.app.actions import ROWS
+from archimetra.app.theme.style import scaled
 from archimetra.app.widgets.fields import label
 
 FIRST_STEPS = (
-    "1  Board: say what sheet lies on the machine, as measured, and where zero is.",
-    "2  Artwork: bring in a drawing. See its true size, then land it.",
-    "3  Cuts: pick shapes on the plan, add a profile, choose the bit and the depth.",
-    "4  Drag the section line and the playhead: is the wood as it should be?",
-    "5  Output: write the files.",
+    "1  Board: say what sheet lies on the machine, as measured, what holds it, and where zero is.",
+    "2  Artwork: bring in a drawing or a picture, see its true size, land it; or draw, or set text. Mend, place and combine it here.",
+    "3  Cuts: pick shapes on the plan; profiles, pockets, V-carving, inlays, holes and the rest are offered with the bit that suits.",
+    "4  Drag the section line and the playhead: is the wood as it should be? Findings at the bottom say what would spoil it.",
+    "5  Output: write the files for your controller, one for each bit if it must be changed by hand.",
 )
 WITH_THE_MOUSE = (
     ("Drag a shape", "moves it; it catches on sheet, guides and centres, Alt lets it go free"),
@@ -22,6 +32,7 @@ WITH_THE_MOUSE = (
     ("Drag out of a ruler", "a guide; back into it, and it is gone"),
     ("Drag on bare ground", "frames shapes; Shift adds to what is picked"),
     ("Drag A or A′, or the line", "cuts the section elsewhere"),
+    ("Right click", "what can be done with a shape, a cut, a layer, a finding or a board"),
     ("Middle drag, wheel", "pans, zooms on the cursor"),
     ("Arrows", "nudge by 1 mm; Shift 10 mm, Alt 0.1 mm"),
 )
@@ -31,12 +42,16 @@ class HelpPage(QDialog):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("Keys and first steps")
-        column = QVBoxLayout(self)
-        column.setContentsMargins(24, 20, 24, 20)
+        inside = QWidget()
+        inside.setObjectName("pageBody")
+        column = QVBoxLayout(inside)
+        column.setContentsMargins(24, 20, 24, 12)
         column.setSpacing(5)
         column.addWidget(label("First steps", "heading"))
         for step in FIRST_STEPS:
-            column.addWidget(label(step))
+            words = label(step)
+            words.setWordWrap(True)
+            column.addWidget(words)
         column.addSpacing(10)
         column.addWidget(label("On the plan", "heading"))
         grid = QGridLayout()
@@ -49,12 +64,27 @@ class HelpPage(QDialog):
         column.addLayout(grid)
         column.addSpacing(10)
         column.addWidget(label("Keys", "heading"))
+        column.addWidget(
+            label("Letters, Space and Delete act while the plan, the section or the sequence has the focus.", "note")
+        )
         column.addLayout(_keys())
-        column.addSpacing(12)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
         close = QPushButton("Close")
         close.clicked.connect(self.accept)
-        column.addWidget(close, 0, Qt.AlignmentFlag.AlignRight)
-        self.setFixedWidth(720)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(area, 1)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(24, 4, 24, 16)
+        foot.addStretch(1)
+        foot.addWidget(close)
+        whole.addLayout(foot)
+        width = scaled(820)
+        room = parent.height() - 40 if parent is not None else 700
+        self.setFixedSize(width, min(inside.sizeHint().height() + 80, room))
 
 
 def _keys() -> QGridLayout:

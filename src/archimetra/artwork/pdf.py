@@ -10,11 +10,13 @@ import ctypes
 from collections import Counter
 from typing import TYPE_CHECKING, Any
 
+import msgspec
 import numpy as np
 
 from archimetra.artwork.clip import clipped
 from archimetra.artwork.drawing import LARGEST_MM, Drawing, DrawnLayer, DrawnPicture, DrawnShape, Scale, transformed
 from archimetra.artwork.mend import drop_doubles, in_turn, join_ends, tidy
+from archimetra.artwork.pdf_codes import DrawnLetter, by_code, is_named
 from archimetra.artwork.report import Entry, counted, left_out, mended, read, unit_entry
 from archimetra.base.errors import ArtworkError
 from archimetra.geometry.affine import IDENTITY, Affine
@@ -33,6 +35,7 @@ MAX_OBJECTS = 500_000
 MAX_DEPTH = 20
 MAX_PICTURE_PX = 40_000_000
 MOST_COLOUR_LAYERS = 24
+_EM_MM = 100.0  # how large letters that are drawings are read: fine against the steps curves are told by
 _COLOURS = {
     "Black": (0, 0, 0), "White": (255, 255, 255), "Grey": (128, 128, 128), "Red": (220, 20, 20), "Green": (20, 150, 40),
     "Blue": (20, 40, 220), "Yellow": (250, 220, 20), "Orange": (250, 140, 20), "Cyan": (0, 190, 220),
@@ -42,12 +45,20 @@ _COLOURS = {
 
 def read_pdf(data: bytes, *, name: str, page: int = 1) -> Drawing:
     """The drawing on one page (from 1) of PDF bytes. Raises ArtworkError with a sentence where nothing comes of it."""
+    import pypdfium2
+
     document = _document(data, name)
     try:
         pages = len(document)
         if not 1 <= page <= pages:
             raise ArtworkError(f"{name} has {counted(pages, 'page')}; there is no page {page}.")
-        return _Reader(document, document[page - 1], name, page, pages).read()
+        try:
+            wanted = document[page - 1]
+        except pypdfium2.PdfiumError as error:
+            raise ArtworkError(
+                f"Page {page} of {name} is damaged and cannot be opened. Export the drawing again."
+            ) from error
+        return _Reader(document, wanted, data, name, page, pages).read()
     finally:
         document.close()
 
@@ -70,11 +81,11 @@ def _document(data: bytes, name: str) -> pypdfium2.PdfDocument:
 
 
 class _Reader:
-    def __init__(self, document: Any, page: Any, name: str, number: int, pages: int) -> None:
+    def __init__(self, document: Any, page: Any, data: bytes, name: str, number: int, pages: int) -> None:
         from pypdfium2 import raw
 
         self._raw = raw
-        self._document, self._page = document, page
+        self._document, self._page, self._data = document, page, data
         self._name, self._number, self._pages = name, number, pages
         self._shapes: list[DrawnShape] = []
         self._layers: dict[str, str] = {}
@@ -84,6 +95,8 @@ class _Reader:
         self._clipped: list[tuple[float, float]] = []
         self._clips: dict[bytes, Region | None] = {}
         self._count = 0
+        self._drawn: dict[int, DrawnLetter] = {}
+        self._little: dict[int, list[DrawnShape]] = {}
         self._glyphs: dict[tuple[int, int, float], list[Path]] = {}
 
     def read(self) -> Drawing:
@@ -296,36 +309,88 @@ class _Reader:
     # ---- text
 
     def _text(self) -> None:
-        """Letters grouped by the text object they belong to, as their own font draws them."""
+        """Letters grouped by the text object they belong to, as the page draws them."""
         raw = self._raw
         page = self._page.get_textpage()
         try:
-            groups: dict[int, tuple[Any, list[Path], str]] = {}
-            for k in range(max(raw.FPDFText_CountChars(page.raw), 0)):
-                handle = raw.FPDFText_GetTextObject(page.raw, k)
-                if not handle or raw.FPDFText_IsGenerated(page.raw, k) == 1:
-                    continue
-                if raw.FPDFTextObj_GetTextRenderMode(handle) == raw.FPDF_TEXTRENDERMODE_INVISIBLE:
-                    self._left["invisible text"] += 1
-                    continue
-                key = ctypes.cast(handle, ctypes.c_void_p).value or 0
-                _, paths, words = groups.get(key, (handle, [], ""))
-                letter = chr(raw.FPDFText_GetUnicode(page.raw, k) or 32)
-                paths.extend(self._letter(page.raw, k, handle))
-                groups[key] = (handle, paths, words + letter)
+            if raw.FPDFText_CountChars(page.raw) <= 0:
+                return
+            words = [
+                "".join(chr(raw.FPDFText_GetUnicode(page.raw, k) or 32) for k in letters)
+                for _, letters in self._text_objects(page.raw)
+            ]
+            copy = by_code(self._data, self._number)
+            if copy is None:
+                self._left["text that could be read by its characters only: compare it with the page"] += 1
+                self._letters_of(page.raw, words)
+                return
         finally:
             page.close()
-        for handle, paths, words in groups.values():
-            if not paths:
+        import pypdfium2
+
+        document = pypdfium2.PdfDocument(copy.data)
+        try:
+            inner = _Reader(document, document[self._number - 1], self._data, self._name, self._number, self._pages)
+            inner._to_mm, inner._drawn, inner._size = self._to_mm, copy.drawn, self._size
+            inner._shapes, inner._layers, inner._texts, inner._left = (
+                self._shapes,
+                self._layers,
+                self._texts,
+                self._left,
+            )
+            page = inner._page.get_textpage()
+            try:
+                inner._letters_of(page.raw, words)
+            finally:
+                page.close()
+        finally:
+            document.close()
+
+    def _text_objects(self, page: Any) -> list[tuple[Any, list[int]]]:
+        """The visible text objects of a page in turn, each with the numbers of its letters."""
+        raw = self._raw
+        groups: dict[int, tuple[Any, list[int]]] = {}
+        for k in range(max(raw.FPDFText_CountChars(page), 0)):
+            handle = raw.FPDFText_GetTextObject(page, k)
+            if not handle or raw.FPDFText_IsGenerated(page, k) == 1:
                 continue
-            box = bounds_of(paths) or (0.0, 0.0, 0.0, 0.0)
-            self._texts.append((box[0], box[1]))
+            if raw.FPDFTextObj_GetTextRenderMode(handle) == raw.FPDF_TEXTRENDERMODE_INVISIBLE:
+                continue
+            key = ctypes.cast(handle, ctypes.c_void_p).value or 0
+            groups.setdefault(key, (handle, []))[1].append(k)
+        return list(groups.values())
+
+    def _letters_of(self, page: Any, words: list[str]) -> None:
+        raw = self._raw
+        for k in range(max(raw.FPDFText_CountChars(page), 0)):
+            handle = raw.FPDFText_GetTextObject(page, k)
+            if handle and raw.FPDFTextObj_GetTextRenderMode(handle) == raw.FPDF_TEXTRENDERMODE_INVISIBLE:
+                self._left["invisible text"] += 1
+        groups = self._text_objects(page)
+        for number, (handle, letters) in enumerate(groups):
+            paths: list[Path] = []
+            drawn: list[DrawnShape] = []
+            for k in letters:
+                drawn += self._drawn_letter(page, k)
+                paths += self._letter(page, k, handle)
+            name = (words[number] if len(words) == len(groups) else "").strip()[:40] or "text"
             colour = self._colour(handle, is_fill=True)
-            self._add(words.strip()[:40] or "text", tuple(paths), FillRule.NONZERO, True, None, colour, None)
+            together = [s for s in drawn if s.is_filled and s.fill_rule is FillRule.NONZERO]
+            paths += [path for shape in together for path in shape.paths]
+            if paths or drawn:
+                box = bounds_of(paths or drawn[0].paths) or (0.0, 0.0, 0.0, 0.0)
+                self._texts.append((box[0], box[1]))
+            if paths:
+                self._add(name, tuple(paths), FillRule.NONZERO, True, None, colour, None)
+            for shape in drawn:
+                if shape not in together:
+                    self._add(name, shape.paths, shape.fill_rule, shape.is_filled, shape.stroke_width, colour, None)
 
     def _letter(self, page: Any, k: int, handle: Any) -> list[Path]:
         raw = self._raw
         code, size = raw.FPDFText_GetUnicode(page, k), float(raw.FPDFText_GetFontSize(page, k))
+        if code in self._drawn:
+            return []
         font = raw.FPDFTextObj_GetFont(handle)
         key = (ctypes.cast(font, ctypes.c_void_p).value or 0, code, size)
         if key not in self._glyphs:
@@ -333,15 +398,44 @@ class _Reader:
             count = max(raw.FPDFGlyphPath_CountGlyphSegments(glyph), 0) if glyph else 0
             segments = [raw.FPDFGlyphPath_GetGlyphPathSegment(glyph, n) for n in range(count)]
             self._glyphs[key] = self._paths(segments, closes=True)
-            if not self._glyphs[key] and not chr(code or 32).isspace():
+            if not self._glyphs[key] and not is_named(code) and not chr(code or 32).isspace():
                 self._left["letter without outline"] += 1
+        # the outline comes in em, whatever the size asked for
+        place = self._place(page, k, size)
+        return list(transformed(self._glyphs[key], place)) if place is not None else []
+
+    def _place(self, page: Any, k: int, size: float) -> Affine | None:
+        """From em to mm for a letter of the page."""
+        raw = self._raw
         m = raw.FS_MATRIX()
         x, y = ctypes.c_double(), ctypes.c_double()
         if not raw.FPDFText_GetMatrix(page, k, m) or not raw.FPDFText_GetCharOrigin(page, k, x, y):
+            return None
+        return Affine.scale(size).then(Affine(m.a, m.b, m.c, m.d, x.value, y.value)).then(self._to_mm)
+
+    def _drawn_letter(self, page: Any, k: int) -> list[DrawnShape]:
+        """A letter of a Type 3 font: the things its own little page draws, where the letter stands."""
+        raw = self._raw
+        letter = self._drawn.get(raw.FPDFText_GetUnicode(page, k))
+        place = self._place(page, k, float(raw.FPDFText_GetFontSize(page, k))) if letter is not None else None
+        if letter is None or place is None:
             return []
-        # the outline comes in em, whatever the size asked for
-        place = Affine.scale(size).then(Affine(m.a, m.b, m.c, m.d, x.value, y.value)).then(self._to_mm)
-        return list(transformed(self._glyphs[key], place))
+        if letter.page not in self._little:
+            inner = _Reader(self._document, self._document[letter.page], b"", self._name, 1, 1)
+            inner._to_mm, inner._size = letter.to_em.then(Affine.scale(_EM_MM)), (0.0, 0.0)
+            for handle in inner._objects(inner._page.raw, is_form=False):
+                inner._object(handle, IDENTITY, 0)
+            self._little[letter.page] = inner._shapes
+            self._left.update(inner._left)
+        grown = Affine.scale(1 / _EM_MM).then(place)
+        k_ = abs(grown.determinant) ** 0.5
+        return [
+            msgspec.structs.replace(
+                shape, paths=tuple(transformed(shape.paths, grown)),
+                stroke_width=shape.stroke_width * k_ if shape.stroke_width is not None else None,
+            )
+            for shape in self._little[letter.page]
+        ]  # fmt: skip
 
     # ---- pictures
 
@@ -399,6 +493,4 @@ def _named(colour: tuple[int, int, int]) -> str:
 
 
 def _on_layer(shape: DrawnShape, layer: int) -> DrawnShape:
-    import msgspec
-
     return msgspec.structs.replace(shape, layer=layer)
