@@ -113,6 +113,7 @@ class Session(QObject):
         self._lines: dict[BoardId, Line] = {}
         self._reading = 0  # number of the file being read, 0 for none
         self.clip: Clip | None = None
+        self.landed_ids: tuple[ShapeId, ...] = ()  # the shapes that came with it
         self.landed: tuple[str, tuple[Entry, ...]] | None = None  # the last drawing's name and its report, on the board
         self.coming: tuple[Drawing | None, tuple[bytes, tuple[float, float]] | None] = (None, None)
         self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
@@ -397,7 +398,7 @@ class Session(QObject):
             kept = Source(name=name, path=path)
         at = landing.landing(self.board, drawing)
         edit, ids = landing.place_drawing(self.job, self.board.id, drawing, source=kept)
-        self.landed = (drawing.name, moved(drawing, at).report)
+        self.landed, self.landed_ids = (drawing.name, moved(drawing, at).report), tuple(ids)
         self.apply(edit)
         self.pick(ids)
 

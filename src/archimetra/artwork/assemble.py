@@ -8,14 +8,12 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
+from archimetra.artwork.gaps import gaps_left
+from archimetra.artwork.nets import Nets, areas_between, parts_of_nets
 from archimetra.artwork.report import Entry, counted, decide, mended
 from archimetra.geometry.arrays import BoolArray, FloatArray, IntArray
 from archimetra.geometry.doubles import middles, twins, without_overlaps
-from archimetra.geometry.faces import faces, walked
 from archimetra.geometry.joining import Joined, join
 from archimetra.geometry.path import Path
 from archimetra.geometry.pieces import Pieces, taken
@@ -45,31 +43,52 @@ def assemble(
     if len(nothing):
         words = f"{counted(len(nothing), 'line')} without length {'was' if len(nothing) == 1 else 'were'} dropped."
         entries.append(mended("zero-length", words, nothing))
-    copies, dropped = np.ones(pieces.number, dtype=np.int64), np.zeros((0, 2))
+    dropped = np.zeros((0, 2))
+    nets = Nets([], [], np.zeros(pieces.number, dtype=bool), *[np.zeros((0, 2))] * 3)
     if drops and pieces.number:
-        pieces, number, groups, copies, dropped = _without_doubles(pieces, number, groups, double_mm)
-    shared = _shared_edges(pieces, groups, copies, join_mm)
-    if len(dropped):
-        dropped = dropped[_far_from(dropped, shared.kept, double_mm)]
+        nets = parts_of_nets(pieces, groups, tolerance_mm=join_mm, double_mm=double_mm)
+        members_of_nets = [number[m] for m in nets.members]
+        if nets.is_used.any():
+            left = np.flatnonzero(~nets.is_used)
+            pieces, number = taken(pieces, left, np.zeros(len(left), dtype=bool)), number[left]
+            groups = groups[left]
+        pieces, number, groups, dropped = _without_doubles(pieces, number, groups, double_mm)
+    else:
+        members_of_nets = []
+    dropped = np.vstack((dropped, nets.extra))
     if len(dropped):
         words = f"{counted(len(dropped), 'line')} drawn twice {'was' if len(dropped) == 1 else 'were'} dropped."
         entries.append(mended("doubles", words, dropped))
-    rest = np.flatnonzero(~shared.is_used)
-    joined = join(
-        taken(pieces, rest, np.zeros(len(rest), dtype=bool)) if len(shared.paths) else pieces,
-        tolerance_mm=join_mm,
-        groups=groups[rest] if len(shared.paths) else groups,
-    )
-    members = [number[rest[m]] if len(shared.paths) else number[m] for m in joined.members]
-    paths = [*shared.paths, *joined.chains]
-    members = [*[number[m] for m in shared.members], *members]
-    entries.extend(_joining_entries(pieces, joined, paths, members, shared))
+    joined = join(pieces, tolerance_mm=join_mm, groups=groups)
+    paths = [*nets.paths, *joined.chains]
+    members = [*members_of_nets, *[number[m] for m in joined.members]]
+    entries.extend(_joining_entries(joined, paths, members, nets))
+    if drops:
+        entries.extend(_questions(pieces, groups, joined, join_mm, double_mm))
     return Assembled(paths, members, entries)
 
 
-def _joining_entries(
-    pieces: Pieces, joined: Joined, paths: list[Path], members: list[IntArray], shared: _Shared
-) -> list[Entry]:
+def _questions(pieces: Pieces, groups: IntArray, joined: Joined, join_mm: float, double_mm: float) -> list[Entry]:
+    """What the lines leave open: gaps too wide to be closed without asking, and areas on both sides of a line."""
+    entries = []
+    between = areas_between(pieces, groups, tolerance_mm=join_mm, double_mm=double_mm)
+    if len(between):
+        words = (
+            f"{counted(len(between), 'line')} {'has' if len(between) == 1 else 'have'} an enclosed area on both sides and "
+            f"{'is' if len(between) == 1 else 'are'} drawn once: one outline with a line in it, or parts with a common edge?"
+        )
+        entries.append(decide("areas-between-lines", words, between, offer="areas-as-parts"))
+    chains = [
+        (path, int(groups[m[0]])) for path, m in zip(joined.chains, joined.members, strict=True) if not path.closed
+    ]
+    gaps = gaps_left([path for path, _ in chains], [group for _, group in chains])
+    if gaps is not None:
+        words = f"Open by up to {gaps.widest:.2g} mm at {counted(len(gaps.spots), 'place')}."
+        entries.append(decide("gaps-left", words, gaps.spots, offer="close-gaps", within_mm=gaps.within_mm))
+    return entries
+
+
+def _joining_entries(joined: Joined, paths: list[Path], members: list[IntArray], nets: Nets) -> list[Entry]:
     entries = []
     made = [path for path, parts in zip(paths, members, strict=True) if len(parts) > 1]
     if made:
@@ -86,13 +105,20 @@ def _joining_entries(
         count = len(joined.forks)
         words = f"At {counted(count, 'place')} three or more ends meet, and which belong together is yours to say."
         entries.append(decide("forks", words, joined.forks))
-    if len(shared.spots):
-        count = len(shared.spots)
+    if len(nets.twice):
+        count = len(nets.twice)
         words = (
             f"{counted(count, 'edge')} {'belongs' if count == 1 else 'belong'} to two parts and "
             f"{'is' if count == 1 else 'are'} drawn twice; cut as it stands, the bit runs there twice."
         )
-        entries.append(decide("shared-edges", words, shared.spots))
+        entries.append(decide("shared-edges", words, nets.twice))
+    if len(nets.once):
+        count = len(nets.once)
+        words = (
+            f"{counted(count, 'edge')} between two parts {'is' if count == 1 else 'are'} drawn once; "
+            "both parts were made whole. Undo, if it is a line within one part."
+        )
+        entries.append(decide("edges-drawn-once", words, nets.once))
     return entries
 
 
@@ -107,15 +133,16 @@ def _with_extent(pieces: Pieces) -> tuple[Pieces, IntArray, FloatArray]:
 
 def _without_doubles(
     pieces: Pieces, number: IntArray, groups: IntArray, double_mm: float
-) -> tuple[Pieces, IntArray, IntArray, IntArray, FloatArray]:
-    """Pieces of one segment that another covers dropped; how many copies there were of each that stays."""
-    single = np.diff(pieces.first) == 1
-    owner = np.repeat(np.arange(pieces.number), np.diff(pieces.first))
+) -> tuple[Pieces, IntArray, IntArray, FloatArray]:
+    """Pieces that another covers dropped: those of one segment in part too, longer ones where all of them lies on one other."""
+    if not pieces.number:
+        return pieces, number, groups, np.zeros((0, 2))
+    sizes = np.diff(pieces.first)
+    single = sizes == 1
+    owner = np.repeat(np.arange(pieces.number), sizes)
     segments = pieces.segments()
     twin = twins(segments, tolerance_mm=double_mm, groups=groups[owner])
-    is_extra = (twin >= 0) & single[owner]
-    copies = np.ones(pieces.number, dtype=np.int64)
-    np.add.at(copies, owner[twin[is_extra]], 1)
+    is_extra = ((twin >= 0) & single[owner]) | _of_doubled(twin, owner, sizes)
     spots = [middles(segments.rows(is_extra))]
     keep = np.ones(pieces.number, dtype=bool)
     keep[owner[is_extra]] = False
@@ -130,64 +157,17 @@ def _without_doubles(
     left = np.flatnonzero(keep)
     if len(left) < pieces.number:
         pieces = taken(pieces, left, np.zeros(len(left), dtype=bool))
-    return pieces, number[left], groups[left], copies[left], np.vstack(spots)
+    return pieces, number[left], groups[left], np.vstack(spots)
 
 
-class _Shared(NamedTuple):
-    """Parts that have an edge in common, put together each with its own copy of it. ``spots`` are half way along
-    the shared edges, ``kept`` half way along each piece of them."""
-
-    paths: list[Path]
-    members: list[IntArray]
-    is_used: BoolArray
-    spots: FloatArray
-    kept: FloatArray
-
-
-def _shared_edges(pieces: Pieces, groups: IntArray, copies: IntArray, join_mm: float) -> _Shared:
-    """Where lines drawn twice are exactly the edges between the areas of a net, and lines drawn once its rim, every area is a
-    part of its own: two parts that share an edge on purpose, not one part drawn carelessly."""
-    none = np.zeros((0, 2))
-    nothing = _Shared([], [], np.zeros(pieces.number, dtype=bool), none, none)
-    if not (copies == 2).any() or not (copies == 1).any():
-        return nothing
-    net = join(pieces, tolerance_mm=join_mm, groups=groups, settles_forks=False)
-    times = np.array([_only(copies[m]) for m in net.members])
-    is_open = np.array([not path.closed for path in net.chains])
-    rows = np.flatnonzero(is_open)
-    if not len(rows):
-        return nothing
-    ends = np.array([(net.chains[k].nodes[0], net.chains[k].nodes[-1]) for k in rows]).reshape(-1, 2)
-    joint = np.unique(np.round(ends / (4 * join_mm)), axis=0, return_inverse=True)[1].reshape(-1, 2)
-    joints = int(joint.max()) + 1
-    links = coo_matrix((np.ones(len(rows), dtype=bool), (joint[:, 0], joint[:, 1])), shape=(joints, joints))
-    part = connected_components(links, directed=False)[1][joint[:, 0]]
-    paths: list[Path] = []
-    members: list[IntArray] = []
-    is_used = np.zeros(pieces.number, dtype=bool)
-    spots: list[FloatArray] = []
-    for k in np.unique(part[times[rows] == 2]).tolist():
-        mine = np.flatnonzero(part == k)
-        lines = [net.chains[rows[n]] for n in mine]
-        ways = faces(lines, [(int(a), int(b)) for a, b in joint[mine]])
-        seen = np.bincount([n for way in ways for n, _ in way], minlength=len(mine))
-        if not (seen == times[rows[mine]]).all() or not (seen == 1).any():
-            continue
-        for way in ways:
-            paths.append(walked(lines, way))
-            members.append(np.concatenate([net.members[rows[mine[n]]] for n, _ in way]))
-            is_used[members[-1]] = True
-        spots.extend(lines[n].point_at(lines[n].length() / 2) for n in np.flatnonzero(seen == 2).tolist())
-    twice = taken(pieces, np.flatnonzero(is_used & (copies == 2)), np.zeros(int((is_used & (copies == 2)).sum()), bool))
-    return _Shared(paths, members, is_used, np.array(spots).reshape(-1, 2), middles(twice.segments()))
-
-
-def _far_from(points: FloatArray, others: FloatArray, reach: float) -> BoolArray:
-    if not len(others):
-        return np.ones(len(points), dtype=bool)
-    return np.asarray(cKDTree(others).query(points)[0] > 2 * reach)
-
-
-def _only(values: IntArray) -> int:
-    """The value all have, or 0."""
-    return int(values[0]) if (values == values[0]).all() else 0
+def _of_doubled(twin: IntArray, owner: IntArray, sizes: IntArray) -> BoolArray:
+    """Segments of pieces every segment of which lies on one and the same other piece, as long as they are."""
+    out = np.zeros(len(twin), dtype=bool)
+    first = np.concatenate(([0], np.cumsum(sizes)))
+    for k in np.flatnonzero(sizes > 1).tolist():
+        mine = twin[first[k] : first[k + 1]]
+        if (mine >= 0).all():
+            other = owner[mine]
+            if (other == other[0]).all() and other[0] != k and sizes[other[0]] == sizes[k]:
+                out[first[k] : first[k + 1]] = True
+    return out

@@ -14,6 +14,7 @@ from scipy.spatial import cKDTree
 
 from archimetra.artwork.assemble import DOUBLE_MM, JOIN_MM, NOTHING_MM, assemble
 from archimetra.artwork.drawing import Drawing, DrawnShape
+from archimetra.artwork.nets import parts_of_nets
 from archimetra.artwork.report import Entry, counted, decide, mended
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
@@ -54,7 +55,7 @@ def in_turn(shapes: Sequence[DrawnShape], repairs: Sequence[Repair]) -> Mended:
 
 def mend_on_import(drawing: Drawing) -> Drawing:
     """The drawing with needless nodes, doubles and small gaps gone, and its report saying so."""
-    done = in_turn(drawing.shapes, (tidy, drop_doubles, join_ends))
+    done = in_turn(drawing.shapes, (tidy, drop_doubled_outlines, join_ends))
     return replace(drawing, shapes=tuple(done.shapes), report=(*drawing.report, *done.entries))
 
 
@@ -136,7 +137,12 @@ def _without(path: Path, short: FloatArray) -> Path | None:
 # ---- doubles
 
 
-def drop_doubles(shapes: Sequence[DrawnShape], *, tolerance_mm: float = DOUBLE_MM) -> Mended:
+def drop_doubled_outlines(shapes: Sequence[DrawnShape]) -> Mended:
+    """As ``drop_doubles``, but loose lines stay for ``join_ends``: whether one is drawn twice or for two parts, the net tells."""
+    return drop_doubles(shapes, with_open=False)
+
+
+def drop_doubles(shapes: Sequence[DrawnShape], *, tolerance_mm: float = DOUBLE_MM, with_open: bool = True) -> Mended:
     """Whole outlines that lie on another of the same layer dropped; of two on different layers both stay and are told."""
     paths = [path for shape in shapes for path in shape.paths]
     owner = np.repeat(np.arange(len(shapes)), [len(shape.paths) for shape in shapes])
@@ -149,6 +155,9 @@ def drop_doubles(shapes: Sequence[DrawnShape], *, tolerance_mm: float = DOUBLE_M
     told: list[tuple[float, float]] = []
     for i, j in pairs:
         if j in dropped or i in dropped or paths[i].closed != paths[j].closed or not len(paths[i]):
+            continue
+        is_for_later = not paths[i].closed and not with_open
+        if is_for_later and shapes[owner[i]].layer == shapes[owner[j]].layer:
             continue
         if not same_outline(paths[i], paths[j], tolerance_mm):
             continue
@@ -293,6 +302,43 @@ def join_ends(
         origins.append((min(came), *[k for k in came if k != min(came)]))
     order = sorted(range(len(out)), key=lambda n: origins[n][0])  # in the order they were drawn
     return Mended([out[n] for n in order], [origins[n] for n in order], found.entries)
+
+
+def areas_as_parts(shapes: Sequence[DrawnShape]) -> Mended:
+    """Every area that loose lines enclose as a part of its own, with its own copy of the lines between it and the next."""
+    loose = [(k, path) for k, shape in enumerate(shapes) for path in shape.paths if len(path)]
+    pieces = pieces_of([piece for _, path in loose for piece in _sides(path)])
+    owner = np.repeat([k for k, _ in loose], [len(_sides(path)) for _, path in loose])
+    layers = np.array([shapes[k].layer for k in owner.tolist()], dtype=np.int64)
+    nets = parts_of_nets(pieces, layers, tolerance_mm=JOIN_MM, double_mm=DOUBLE_MM, every=True)
+    used = {k for k, is_in in zip(owner.tolist(), nets.is_used.tolist(), strict=True) if is_in}
+    whole = {k for k in used if all(nets.is_used[owner == k])}
+    if not whole:
+        return Mended(list(shapes), [(k,) for k in range(len(shapes))], [])
+    out = [(k, shapes[k], (k,)) for k in range(len(shapes)) if k not in whole]
+    for path, members in zip(nets.paths, nets.members, strict=True):
+        came = tuple(dict.fromkeys(owner[members].tolist()))
+        if came[0] in whole:
+            out.append((min(came), replace(shapes[came[0]], paths=(path,)), came))
+    out.sort(key=lambda row: row[0])
+    count = sum(path.closed for path in nets.paths)
+    entries = [
+        mended(
+            "areas",
+            f"{counted(count, 'area')} between lines {'is a part' if count == 1 else 'are parts'} of their own now.",
+        )
+    ]
+    return Mended([shape for _, shape, _ in out], [came for _, _, came in out], entries)
+
+
+def _sides(path: Path) -> list[Path]:
+    """An outline as its single lines, an open line as it is."""
+    if not path.closed:
+        return [path]
+    return [
+        Path(path.nodes[k : k + 2], path.kinds[k : k + 1], path.params[k : k + 1], closed=False)
+        for k in range(len(path))
+    ]
 
 
 def close_open(shapes: Sequence[DrawnShape]) -> Mended:

@@ -15,7 +15,7 @@ import numpy as np
 
 from archimetra.artwork.clip import clipped
 from archimetra.artwork.drawing import LARGEST_MM, Drawing, DrawnLayer, DrawnPicture, DrawnShape, Scale, transformed
-from archimetra.artwork.mend import drop_doubles, in_turn, join_ends, tidy
+from archimetra.artwork.mend import drop_doubled_outlines, in_turn, join_ends, tidy
 from archimetra.artwork.pdf_codes import DrawnLetter, by_code, is_named
 from archimetra.artwork.report import Entry, counted, left_out, mended, read, unit_entry
 from archimetra.base.errors import ArtworkError
@@ -108,7 +108,7 @@ class _Reader:
         self._text()
         if not self._shapes and not self._pictures:
             raise ArtworkError(self._nothing())
-        done = in_turn(self._shapes, (tidy, drop_doubles, join_ends))
+        done = in_turn(self._shapes, (tidy, drop_doubled_outlines, join_ends))
         layers = list(self._layers)
         if len(layers) > MOST_COLOUR_LAYERS:
             done.shapes[:] = [_on_layer(shape, 0) for shape in done.shapes]

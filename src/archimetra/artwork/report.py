@@ -33,6 +33,8 @@ class Entry(msgspec.Struct, frozen=True, omit_defaults=True):
     sentence: str
     spots: tuple[tuple[float, float], ...] = ()
     place: str = ""
+    offer: str = ""  # the repair that would settle it, see artwork/offers.py
+    within_mm: float = 0.0  # and how far that repair may reach
 
     def text(self) -> str:
         """The sentence with its place in the file, as one line."""
@@ -59,8 +61,10 @@ def left_out(
     return Entry(Topic.LEFT_OUT, code, severity, sentence, spots_of(spots), place)
 
 
-def decide(code: str, sentence: str, spots: Iterable[Any] = (), *, place: str = "") -> Entry:
-    return Entry(Topic.DECIDE, code, Severity.CAUTION, sentence, spots_of(spots), place)
+def decide(
+    code: str, sentence: str, spots: Iterable[Any] = (), *, place: str = "", offer: str = "", within_mm: float = 0.0
+) -> Entry:
+    return Entry(Topic.DECIDE, code, Severity.CAUTION, sentence, spots_of(spots), place, offer, within_mm)
 
 
 def unit_entry(reason: str, *, is_certain: bool) -> Entry:

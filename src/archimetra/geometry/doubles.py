@@ -79,6 +79,30 @@ def _cover_each_other(segments: Segments, i: IntArray, j: IntArray, tolerance_mm
     return np.asarray(fits & (_gap(*middle) <= tolerance_mm))
 
 
+def lying_on(segments: Segments, *, tolerance_mm: float, sure_mm: float) -> tuple[IntArray, IntArray]:
+    """Pairs (i, j) of lines or arcs that share a stretch, and of curves alike, within the tolerance. Stretches shorter than ten
+    ``sure_mm`` do not count."""
+    keep = np.ones(len(segments.p), dtype=bool)
+    i, j, _, _ = _overlapping(segments, keep, tolerance_mm)
+    twin = twins(segments, tolerance_mm=sure_mm)
+    has = np.flatnonzero(twin >= 0)
+    return np.concatenate((i, twin[has])), np.concatenate((j, has))
+
+
+def part_of(one: Segments, place: FloatArray) -> tuple[float, float]:
+    """Where along a line or an arc (a share of it, from 0 to 1) a place is nearest, and how far off it is."""
+    p, q = one.p[0], one.q[0]
+    if one.kinds[0] == Kind.ARC:
+        arc = arcs_of(one.p, one.q, one.params[:, 0])
+        d = place - arc.centre[0]
+        sweep = float(arc.sweep[0])
+        turn = float(np.mod((np.arctan2(d[1], d[0]) - arc.start[0]) * np.sign(sweep), 2 * pi))
+        return turn / abs(sweep), abs(float(np.hypot(*d)) - float(arc.radius[0]))
+    u = q - p
+    share = float(np.dot(place - p, u) / np.dot(u, u))
+    return share, float(abs(u[0] * (place - p)[1] - u[1] * (place - p)[0]) / np.hypot(*u))
+
+
 def middles(segments: Segments) -> FloatArray:
     """The point (n, 2) half way along each segment (cubics: at half their parameter)."""
     p, q, kinds, params = segments

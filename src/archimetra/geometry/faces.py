@@ -64,10 +64,14 @@ def _swept(line: Path) -> float:
 
 def walked(lines: Sequence[Path], way: Way) -> Path:
     """A way as one closed path."""
-    parts = [lines[k].reverse() if is_back else lines[k] for k, is_back in way]
-    nodes = np.vstack([part.nodes[:-1] for part in parts] + [parts[0].nodes[:1]])
+    return chained([lines[k].reverse() if is_back else lines[k] for k, is_back in way])
+
+
+def chained(parts: Sequence[Path]) -> Path:
+    """Open lines that follow each other as one closed path. Each begins where it begins; a hair between one's end and the
+    next one's begin goes."""
     return Path(
-        nodes,
+        np.vstack([*[part.nodes[:-1] for part in parts], parts[0].nodes[:1]]),
         np.concatenate([part.kinds for part in parts]),
         np.vstack([part.params for part in parts]),
         closed=True,

@@ -16,12 +16,13 @@ from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import ChoiceRow, Slider, label
 from archimetra.app.widgets.form import Form
 from archimetra.artwork.drawing import Drawing, DrawnPicture
+from archimetra.artwork.offers import repair_of, words_of
 from archimetra.artwork.report import Entry, Topic
 from archimetra.artwork.trace_settings import MOST_TONES, TraceSettings
 from archimetra.base.errors import ArchimetraError
 from archimetra.engine.messages import ArtworkRead, ArtworkRequest
 from archimetra.geometry.affine import Affine
-from archimetra.job import landing
+from archimetra.job import landing, shaping
 from archimetra.job.shapes import Backdrop, Source
 
 FILTER = "Artwork (*.svg *.svgz *.dxf *.pdf *.ai *.png *.jpg *.jpeg *.bmp *.webp);;All files (*)"
@@ -191,6 +192,24 @@ class BringPanel(Panel):
         """A picture that came inside a drawing, as wide as it stands there."""
         width = hypot(picture.at.a, picture.at.b)
         self._start(ArtworkRequest(0, data=picture.data, name=f"{picture.name}.png", width_mm=width), picture.name)
+
+    def take_offer(self, entry: Entry) -> None:
+        """Do what an entry offers, to the shapes that landed and are still there."""
+        s = self.session
+        ids = tuple(id_ for id_ in s.landed_ids if s.board.shape(id_) is not None)
+        told: list[str] = []
+
+        def run() -> shaping.Done:
+            done, entries = shaping.mend(s.job, s.board.id, ids, repair_of(entry), words_of(entry))
+            told.extend(e.sentence for e in entries if e.topic is Topic.MENDED)
+            s.landed_ids = (*ids, *done.pick)
+            return done
+
+        if self.run(run):
+            s.said.emit("note", " ".join(told) or "There was nothing to do.")
+            if s.landed is not None:
+                s.landed = (s.landed[0], tuple(e for e in s.landed[1] if e is not entry))
+            self.refresh()
 
     def _give_up(self) -> None:
         self.panel.clear()
@@ -420,7 +439,17 @@ class ReportList(Form):
                 if number >= MOST_ENTRIES:
                     break
                 self.add(self._row(number, entry))
+                if words_of(entry):
+                    self.add(self._offer(entry))
                 number += 1
+
+    def _offer(self, entry: Entry) -> QPushButton:
+        """What would settle it, one press away."""
+        button = QPushButton(words_of(entry))
+        button.setProperty("kind", "link")
+        button.setStyleSheet("text-align: left;")
+        button.clicked.connect(lambda _c=False: self._panel.take_offer(entry))
+        return button
 
     def _row(self, number: int, entry: Entry) -> QWidget:
         holder = QWidget()

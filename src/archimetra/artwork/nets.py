@@ -1,0 +1,268 @@
+"""Parts that share edges, told apart: the faces of the net their lines make decide, before doubled lines are dropped.
+
+Two parts laid edge to edge are often drawn each whole, so that what lies between them is drawn twice; exactly, a hair apart, or
+with the taller one's edge running on. Dropping what is drawn twice would leave one part open. So wherever loose lines of a
+drawing cover each other, the lines connected with them are cut at every place where another ends on them, those that lie on
+each other become one edge that remembers how often it was drawn, and the faces of the net that makes are looked at: an edge
+with a face on both sides that was drawn twice is an edge two parts share, and every face is a part with its own copy of it.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from typing import NamedTuple
+
+import numpy as np
+import shapely
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from archimetra.geometry.arrays import BoolArray, FloatArray, IntArray
+from archimetra.geometry.doubles import lying_on, middles, part_of
+from archimetra.geometry.faces import Way, chained, faces
+from archimetra.geometry.path import Path
+from archimetra.geometry.pieces import Pieces
+from archimetra.geometry.segments import Kind, Segments, boxes
+
+SHORTEST = 4.0  # a net with a line shorter than this many tolerances is too fine to be told apart
+MOST_EDGES = 20_000  # in one net
+
+
+class Nets(NamedTuple):
+    """``paths`` are the parts and what loose lines hang on them, ``members`` the numbers of the pieces each was made of. Of
+    ``is_used`` pieces nothing else is left. ``twice`` (k, 2) lie half way along edges two parts share and were drawn for both,
+    ``once`` along those drawn once, ``extra`` along lines drawn more often than parts need."""
+
+    paths: list[Path]
+    members: list[IntArray]
+    is_used: BoolArray
+    twice: FloatArray
+    once: FloatArray
+    extra: FloatArray
+
+
+def parts_of_nets(
+    pieces: Pieces, groups: IntArray, *, tolerance_mm: float, double_mm: float, every: bool = False
+) -> Nets:
+    """The parts of every net in which lines cover each other within the tolerance; ``every`` takes edges drawn once for shared
+    ones wherever lines enclose areas on both sides of them."""
+    segments = pieces.segments()
+    owner = np.repeat(np.arange(pieces.number), np.diff(pieces.first))
+    none = Nets([], [], np.zeros(pieces.number, dtype=bool), *[np.zeros((0, 2))] * 3)
+    if pieces.number < 2:
+        return none
+    net, is_covered = _connected(segments, owner, groups, tolerance_mm, double_mm)
+    paths: list[Path] = []
+    members: list[IntArray] = []
+    is_used = np.zeros(pieces.number, dtype=bool)
+    spots: dict[str, list[FloatArray]] = {"twice": [], "once": [], "extra": []}
+    wanted = np.unique(net) if every else np.unique(net[is_covered])
+    rows_of = _rows_by(net, wanted)
+    for rows in rows_of:
+        if not 2 < len(rows) <= MOST_EDGES:
+            continue
+        found = _told_apart(segments, rows, owner, tolerance_mm, double_mm, every)
+        if found is None:
+            continue
+        paths += found.paths
+        members += found.members
+        is_used[np.unique(owner[rows])] = True
+        for name in spots:
+            spots[name] += getattr(found, name)
+    return Nets(paths, members, is_used, *[np.array(spots[n]).reshape(-1, 2) for n in ("twice", "once", "extra")])
+
+
+def areas_between(pieces: Pieces, groups: IntArray, *, tolerance_mm: float, double_mm: float) -> FloatArray:
+    """Half way along lines drawn once that have an enclosed area on both sides (k, 2)."""
+    if pieces.number < 3:
+        return np.zeros((0, 2))
+    ends = np.concatenate((pieces.begins(), pieces.ends()))
+    layer = np.tile(groups, 2).astype(np.float64) * 1e6
+    tree = cKDTree(np.column_stack((ends, layer)))
+    around = tree.query_ball_point(tree.data, tolerance_mm, return_length=True)
+    if not (around > 2).any():
+        return np.zeros((0, 2))  # nowhere do three ends meet
+    return parts_of_nets(pieces, groups, tolerance_mm=tolerance_mm, double_mm=double_mm, every=True).once
+
+
+def _rows_by(net: IntArray, wanted: IntArray) -> list[IntArray]:
+    order = np.argsort(net, kind="stable")
+    low, high = np.searchsorted(net[order], wanted), np.searchsorted(net[order], wanted, side="right")
+    return [order[a:b] for a, b in zip(low.tolist(), high.tolist(), strict=True)]
+
+
+def _connected(
+    segments: Segments, owner: IntArray, groups: IntArray, tolerance_mm: float, double_mm: float
+) -> tuple[IntArray, BoolArray]:
+    """Which net each segment belongs to, and whether another covers a stretch of it."""
+    n = len(segments.p)
+    ends = np.concatenate((segments.p, segments.q))
+    layer = np.tile(groups[owner], 2).astype(np.float64) * 1e6  # apart from one another
+    near = cKDTree(np.column_stack((ends, layer))).query_pairs(tolerance_mm, output_type="ndarray") % n
+    i, j = lying_on(segments, tolerance_mm=tolerance_mm, sure_mm=double_mm)
+    same = groups[owner[i]] == groups[owner[j]]
+    i, j = i[same], j[same]
+    is_covered = np.zeros(n, dtype=bool)
+    is_covered[i] = is_covered[j] = True
+    a = np.concatenate((near[:, 0], i, np.arange(1, n)[owner[1:] == owner[:-1]]))
+    b = np.concatenate((near[:, 1], j, np.arange(0, n - 1)[owner[1:] == owner[:-1]]))
+    links = coo_matrix((np.ones(len(a), dtype=bool), (a, b)), shape=(n, n))
+    return connected_components(links, directed=False)[1], is_covered
+
+
+class _Edges(NamedTuple):
+    lines: list[Path]
+    joints: list[tuple[int, int]]
+    rows: list[int]  # the segment each came from
+
+
+class _Found(NamedTuple):
+    paths: list[Path]
+    members: list[IntArray]
+    twice: list[FloatArray]
+    once: list[FloatArray]
+    extra: list[FloatArray]
+
+
+def _told_apart(
+    segments: Segments, rows: IntArray, owner: IntArray, tolerance_mm: float, double_mm: float, every: bool
+) -> _Found | None:
+    """One net's parts; None where it is not a net of parts, or too fine to be told apart."""
+    mine = segments.rows(rows)
+    if np.hypot(*(mine.q - mine.p).T).min() < SHORTEST * tolerance_mm:
+        return None
+    cut = _cut_at_joints(mine, tolerance_mm)
+    if cut is None:
+        return None
+    copies = _same_edges(cut, tolerance_mm)
+    lines = [cut.lines[c[0]] for c in copies]
+    joints = [cut.joints[c[0]] for c in copies]
+    times = np.array([len(c) for c in copies])
+    if _cross(lines):
+        return None
+    ways = faces(lines, joints)
+    seen = np.bincount([k for way in ways for k, _ in way], minlength=len(lines))
+    is_shared = seen == 2
+    has_polyline = bool((np.bincount(owner[rows])[owner[rows]] > 1).any()) and bool((times > 1).any())
+    if not ((is_shared & (times > 1)).any() or (every and is_shared.any()) or has_polyline) or not (seen > 0).any():
+        return None
+    if has_polyline and not is_shared.any() and (seen > 1).any():
+        return None
+    if is_shared.any() and not every and not (is_shared & (times > 1)).any():
+        return None  # a net of single lines: which of them are parts is not ours to say
+    paths, members = [], []
+    for way in ways:
+        path, came = _walked(cut, copies, lines, way, double_mm)
+        paths.append(path)
+        members.append(np.unique(owner[rows[came]]))
+    for k in np.flatnonzero(seen == 0).tolist():  # a line that hangs on the net, or leads nowhere
+        paths.append(lines[k])
+        members.append(np.unique(owner[rows[cut.rows[copies[k][0]]]])[:1])
+    half = [line.point_at(line.length() / 2) for line in lines]
+    return _Found(
+        paths, members,
+        [half[k] for k in np.flatnonzero(is_shared & (times > 1))],
+        [half[k] for k in np.flatnonzero(is_shared & (times == 1))],
+        [half[k] for k in np.flatnonzero(times > np.maximum(seen, 1))],
+    )  # fmt: skip
+
+
+def _cut_at_joints(mine: Segments, tolerance_mm: float) -> _Edges | None:
+    """The segments cut where another's end lies on them; ends within the tolerance are one joint."""
+    n = len(mine.p)
+    ends = np.concatenate((mine.p, mine.q))
+    tree = cKDTree(ends)
+    near = tree.query_pairs(tolerance_mm, output_type="ndarray")
+    links = coo_matrix((np.ones(len(near), dtype=bool), (near[:, 0], near[:, 1])), shape=(2 * n, 2 * n))
+    joint = connected_components(links, directed=False)[1]
+    count = int(joint.max()) + 1
+    places = np.stack([np.bincount(joint, ends[:, k], count) for k in (0, 1)], axis=1) / np.bincount(joint)[:, None]
+    around = boxes(mine)
+    grown = shapely.box(*(around + np.array([-1, -1, 1, 1]) * tolerance_mm).T)
+    at, of = shapely.STRtree(grown).query(shapely.points(places), predicate="intersects")
+    cuts: dict[int, list[tuple[float, int]]] = defaultdict(list)
+    for spot, k in zip(at.tolist(), of.tolist(), strict=True):
+        if joint[k] == spot or joint[n + k] == spot or mine.kinds[k] == Kind.CUBIC:
+            continue
+        share, gap = part_of(mine.rows(np.array([k])), places[spot])
+        if gap <= tolerance_mm and 0.0 < share < 1.0:
+            cuts[k].append((share, spot))
+    lines, joints, rows = [], [], []
+    for k in range(n):
+        one = Path(np.array([mine.p[k], mine.q[k]]), mine.kinds[k : k + 1], mine.params[k : k + 1], closed=False)
+        stops = [(0.0, int(joint[k])), *sorted(cuts.get(k, ())), (1.0, int(joint[n + k]))]
+        for (low, a), (high, b) in zip(stops[:-1], stops[1:], strict=True):
+            part = one if (low, high) == (0.0, 1.0) else _stretch(one, low, high)
+            if a == b and part.length() < SHORTEST * tolerance_mm:
+                continue
+            if a == b:
+                return None  # a loop of one line: it is an outline by itself
+            lines.append(part)
+            joints.append((a, b))
+            rows.append(k)
+    return _Edges(lines, joints, rows)
+
+
+def _stretch(one: Path, low: float, high: float) -> Path:
+    """The stretch of a line or an arc between two shares of it."""
+    length = one.length()
+    nodes = np.array([one.point_at(low * length), one.point_at(high * length)])
+    params = one.params.copy()
+    if one.kinds[0] == Kind.ARC:
+        params[0, 0] = np.tan(np.arctan(params[0, 0]) * (high - low))
+    return Path(nodes, one.kinds, params, closed=False)
+
+
+def _same_edges(cut: _Edges, tolerance_mm: float) -> list[list[int]]:
+    """Edges between the same joints that lie on each other, as one."""
+    between: dict[tuple[int, int], list[list[int]]] = defaultdict(list)
+    half = middles(
+        Segments(
+            np.array([line.nodes[0] for line in cut.lines]), np.array([line.nodes[-1] for line in cut.lines]),
+            np.concatenate([line.kinds for line in cut.lines]), np.vstack([line.params for line in cut.lines]),
+        )
+    )  # fmt: skip
+    for k, (a, b) in enumerate(cut.joints):
+        known = between[(min(a, b), max(a, b))]
+        for copies in known:
+            if np.hypot(*(half[k] - half[copies[0]])) <= 1.5 * tolerance_mm:
+                copies.append(k)
+                break
+        else:
+            known.append([k])
+    return [copies for known in between.values() for copies in known]
+
+
+def _cross(lines: list[Path]) -> bool:
+    """Whether any two edges meet elsewhere than at their ends."""
+    flat = shapely.linestrings(
+        np.vstack([line.flatten(0.01) for line in lines]),
+        indices=np.repeat(np.arange(len(lines)), [len(line.flatten(0.01)) for line in lines]),
+    )
+    a, b = shapely.STRtree(flat).query(flat, predicate="crosses")
+    return bool((a < b).any())
+
+
+def _walked(
+    cut: _Edges, copies: list[list[int]], lines: list[Path], way: Way, double_mm: float
+) -> tuple[Path, IntArray]:
+    """A face as one closed path. Of copies a hair apart it takes the one that lies furthest to its own side."""
+    parts, came = [], []
+    for k, is_back in way:
+        best = copies[k][0]
+        if len(copies[k]) > 1:
+            a, b = lines[k].nodes[0], lines[k].nodes[-1]
+            left = np.array([-(b - a)[1], (b - a)[0]]) * (-1.0 if is_back else 1.0) / np.hypot(*(b - a))
+            sides = [float(np.dot(_half(cut.lines[c]) - _half(lines[k]), left)) for c in copies[k]]
+            if max(sides) - min(sides) > double_mm:
+                best = copies[k][int(np.argmax(sides))]
+        line = cut.lines[best]
+        turned = cut.joints[best] != cut.joints[copies[k][0]]
+        parts.append(line.reverse() if turned != is_back else line)
+        came.append(cut.rows[best])
+    return chained(parts), np.array(came)
+
+
+def _half(line: Path) -> FloatArray:
+    return np.asarray(line.point_at(line.length() / 2))
