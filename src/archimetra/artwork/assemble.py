@@ -52,7 +52,10 @@ def assemble(
             left = np.flatnonzero(~nets.is_used)
             pieces, number = taken(pieces, left, np.zeros(len(left), dtype=bool)), number[left]
             groups = groups[left]
-        pieces, number, groups, dropped = _without_doubles(pieces, number, groups, double_mm)
+        pieces, number, groups, dropped, is_whole = _without_doubles(pieces, number, groups, double_mm)
+        if not is_whole:
+            words = "So many lines cross each other that doubled lines and shared edges were looked for in part of them only."
+            entries.append(decide("tangled", words))
     else:
         members_of_nets = []
     dropped = np.vstack((dropped, nets.extra))
@@ -133,10 +136,10 @@ def _with_extent(pieces: Pieces) -> tuple[Pieces, IntArray, FloatArray]:
 
 def _without_doubles(
     pieces: Pieces, number: IntArray, groups: IntArray, double_mm: float
-) -> tuple[Pieces, IntArray, IntArray, FloatArray]:
+) -> tuple[Pieces, IntArray, IntArray, FloatArray, bool]:
     """Pieces that another covers dropped: those of one segment in part too, longer ones where all of them lies on one other."""
     if not pieces.number:
-        return pieces, number, groups, np.zeros((0, 2))
+        return pieces, number, groups, np.zeros((0, 2)), True
     sizes = np.diff(pieces.first)
     single = sizes == 1
     owner = np.repeat(np.arange(pieces.number), sizes)
@@ -157,7 +160,7 @@ def _without_doubles(
     left = np.flatnonzero(keep)
     if len(left) < pieces.number:
         pieces = taken(pieces, left, np.zeros(len(left), dtype=bool))
-    return pieces, number[left], groups[left], np.vstack(spots)
+    return pieces, number[left], groups[left], np.vstack(spots), found.is_whole
 
 
 def _of_doubled(twin: IntArray, owner: IntArray, sizes: IntArray) -> BoolArray:

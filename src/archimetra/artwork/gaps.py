@@ -35,13 +35,17 @@ def gaps_left(lines: Sequence[Path], groups: Sequence[int]) -> Gaps | None:
         return None
     ends = np.array([(line.nodes[0], line.nodes[-1]) for line in lines]).reshape(-1, 2)
     length = np.repeat(lengths_of(lines), 2)
-    layer = np.repeat(np.asarray(groups, dtype=np.float64), 2) * (MOST_MM * 10)
+    layer = np.repeat(np.asarray(groups, dtype=np.float64), 2) * (MOST_MM * LEAP * 10)
     where = np.column_stack((ends, layer))
-    # three: the end itself, and where two ends meet exactly (a fork) the next one
-    distance, nearest = cKDTree(where).query(where, k=min(2, len(where)), distance_upper_bound=MOST_MM)
-    gap, other = distance[:, -1], nearest[:, -1]
+    # the end itself, the nearest other one, and the next after that
+    distance, nearest = cKDTree(where).query(where, k=3, distance_upper_bound=MOST_MM * LEAP)
+    gap, next_gap, other = distance[:, 1], distance[:, 2], nearest[:, 1]
     rows = np.flatnonzero((other < len(ends)) & (gap > 1e-6))
     rows = rows[other[other[rows]] == rows]
+    is_lone = np.minimum(next_gap[rows], next_gap[other[rows]]) > LEAP * gap[rows]
+    if is_lone.sum() < 0.5 * len(rows):
+        return None  # ends lie this near to each other all over: chance, not gaps
+    rows = rows[is_lone]
     rows = rows[(rows < other[rows]) & (gap[rows] <= MOST_SHARE * np.minimum(length[rows], length[other[rows]]))]
     if not len(rows):
         return None
@@ -49,6 +53,8 @@ def gaps_left(lines: Sequence[Path], groups: Sequence[int]) -> Gaps | None:
     leaps = np.flatnonzero(gap[rows][1:] > LEAP * gap[rows][:-1])
     rows = rows[: int(leaps[0]) + 1] if len(leaps) else rows
     widest = float(gap[rows].max())
+    if widest > MOST_MM:
+        return None  # the distances run on without a leap: these ends were never meant to meet
     return Gaps((ends[rows] + ends[other[rows]]) / 2, widest, _round_up(widest * 1.05))
 
 

@@ -10,15 +10,16 @@ with a face on both sides that was drawn twice is an edge two parts share, and e
 from __future__ import annotations
 
 from collections import defaultdict
+from math import hypot
 from typing import NamedTuple
 
 import numpy as np
 import shapely
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from archimetra.geometry.arrays import BoolArray, FloatArray, IntArray
+from archimetra.geometry.clusters import clusters
 from archimetra.geometry.doubles import lying_on, middles, part_of
 from archimetra.geometry.faces import Way, chained, faces
 from archimetra.geometry.path import Path
@@ -26,7 +27,8 @@ from archimetra.geometry.pieces import Pieces
 from archimetra.geometry.segments import Kind, Segments, boxes
 
 SHORTEST = 4.0  # a net with a line shorter than this many tolerances is too fine to be told apart
-MOST_EDGES = 20_000  # in one net
+MOST_EDGES = 60_000  # in one net
+MOST_ASKED = 4_000  # in a net of single lines: with more it is a pattern, not parts
 
 
 class Nets(NamedTuple):
@@ -52,7 +54,7 @@ def parts_of_nets(
     none = Nets([], [], np.zeros(pieces.number, dtype=bool), *[np.zeros((0, 2))] * 3)
     if pieces.number < 2:
         return none
-    net, is_covered = _connected(segments, owner, groups, tolerance_mm, double_mm)
+    net, is_covered = _connected(segments, owner, groups, tolerance_mm, double_mm, with_covered=not every)
     paths: list[Path] = []
     members: list[IntArray] = []
     is_used = np.zeros(pieces.number, dtype=bool)
@@ -60,7 +62,7 @@ def parts_of_nets(
     wanted = np.unique(net) if every else np.unique(net[is_covered])
     rows_of = _rows_by(net, wanted)
     for rows in rows_of:
-        if not 2 < len(rows) <= MOST_EDGES:
+        if not 2 < len(rows) <= (MOST_ASKED if every else MOST_EDGES):
             continue
         found = _told_apart(segments, rows, owner, tolerance_mm, double_mm, every)
         if found is None:
@@ -79,8 +81,7 @@ def areas_between(pieces: Pieces, groups: IntArray, *, tolerance_mm: float, doub
         return np.zeros((0, 2))
     ends = np.concatenate((pieces.begins(), pieces.ends()))
     layer = np.tile(groups, 2).astype(np.float64) * 1e6
-    tree = cKDTree(np.column_stack((ends, layer)))
-    around = tree.query_ball_point(tree.data, tolerance_mm, return_length=True)
+    around = np.bincount(clusters(np.column_stack((ends, layer)), tolerance_mm))
     if not (around > 2).any():
         return np.zeros((0, 2))  # nowhere do three ends meet
     return parts_of_nets(pieces, groups, tolerance_mm=tolerance_mm, double_mm=double_mm, every=True).once
@@ -93,22 +94,25 @@ def _rows_by(net: IntArray, wanted: IntArray) -> list[IntArray]:
 
 
 def _connected(
-    segments: Segments, owner: IntArray, groups: IntArray, tolerance_mm: float, double_mm: float
+    segments: Segments, owner: IntArray, groups: IntArray, tolerance_mm: float, double_mm: float, *, with_covered: bool
 ) -> tuple[IntArray, BoolArray]:
     """Which net each segment belongs to, and whether another covers a stretch of it."""
     n = len(segments.p)
     ends = np.concatenate((segments.p, segments.q))
     layer = np.tile(groups[owner], 2).astype(np.float64) * 1e6  # apart from one another
-    near = cKDTree(np.column_stack((ends, layer))).query_pairs(tolerance_mm, output_type="ndarray") % n
-    i, j = lying_on(segments, tolerance_mm=tolerance_mm, sure_mm=double_mm)
+    joint = clusters(np.column_stack((ends, layer)), tolerance_mm)
+    i = j = np.zeros(0, np.int64)
+    if with_covered:
+        i, j = lying_on(segments, tolerance_mm=tolerance_mm, sure_mm=double_mm)
     same = groups[owner[i]] == groups[owner[j]]
     i, j = i[same], j[same]
     is_covered = np.zeros(n, dtype=bool)
     is_covered[i] = is_covered[j] = True
-    a = np.concatenate((near[:, 0], i, np.arange(1, n)[owner[1:] == owner[:-1]]))
-    b = np.concatenate((near[:, 1], j, np.arange(0, n - 1)[owner[1:] == owner[:-1]]))
-    links = coo_matrix((np.ones(len(a), dtype=bool), (a, b)), shape=(n, n))
-    return connected_components(links, directed=False)[1], is_covered
+    a = np.concatenate((np.tile(np.arange(n), 2), i, np.arange(1, n)[owner[1:] == owner[:-1]]))
+    b = np.concatenate((n + joint, j, np.arange(0, n - 1)[owner[1:] == owner[:-1]]))
+    size = n + int(joint.max()) + 1
+    links = coo_matrix((np.ones(len(a), dtype=bool), (a, b)), shape=(size, size))
+    return connected_components(links, directed=False)[1][:n], is_covered
 
 
 class _Edges(NamedTuple):
@@ -135,7 +139,8 @@ def _told_apart(
     cut = _cut_at_joints(mine, tolerance_mm)
     if cut is None:
         return None
-    copies = _same_edges(cut, tolerance_mm)
+    half = _halves(cut.lines)
+    copies = _same_edges(cut, half, tolerance_mm)
     lines = [cut.lines[c[0]] for c in copies]
     joints = [cut.joints[c[0]] for c in copies]
     times = np.array([len(c) for c in copies])
@@ -153,18 +158,18 @@ def _told_apart(
         return None  # a net of single lines: which of them are parts is not ours to say
     paths, members = [], []
     for way in ways:
-        path, came = _walked(cut, copies, lines, way, double_mm)
+        path, came = _walked(cut, half, copies, way, double_mm)
         paths.append(path)
         members.append(np.unique(owner[rows[came]]))
     for k in np.flatnonzero(seen == 0).tolist():  # a line that hangs on the net, or leads nowhere
         paths.append(lines[k])
         members.append(np.unique(owner[rows[cut.rows[copies[k][0]]]])[:1])
-    half = [line.point_at(line.length() / 2) for line in lines]
+    spot = half[[c[0] for c in copies]]
     return _Found(
         paths, members,
-        [half[k] for k in np.flatnonzero(is_shared & (times > 1))],
-        [half[k] for k in np.flatnonzero(is_shared & (times == 1))],
-        [half[k] for k in np.flatnonzero(times > np.maximum(seen, 1))],
+        [spot[k] for k in np.flatnonzero(is_shared & (times > 1))],
+        [spot[k] for k in np.flatnonzero(is_shared & (times == 1))],
+        [spot[k] for k in np.flatnonzero(times > np.maximum(seen, 1))],
     )  # fmt: skip
 
 
@@ -172,10 +177,7 @@ def _cut_at_joints(mine: Segments, tolerance_mm: float) -> _Edges | None:
     """The segments cut where another's end lies on them; ends within the tolerance are one joint."""
     n = len(mine.p)
     ends = np.concatenate((mine.p, mine.q))
-    tree = cKDTree(ends)
-    near = tree.query_pairs(tolerance_mm, output_type="ndarray")
-    links = coo_matrix((np.ones(len(near), dtype=bool), (near[:, 0], near[:, 1])), shape=(2 * n, 2 * n))
-    joint = connected_components(links, directed=False)[1]
+    joint = clusters(ends, tolerance_mm)
     count = int(joint.max()) + 1
     places = np.stack([np.bincount(joint, ends[:, k], count) for k in (0, 1)], axis=1) / np.bincount(joint)[:, None]
     around = boxes(mine)
@@ -214,15 +216,19 @@ def _stretch(one: Path, low: float, high: float) -> Path:
     return Path(nodes, one.kinds, params, closed=False)
 
 
-def _same_edges(cut: _Edges, tolerance_mm: float) -> list[list[int]]:
-    """Edges between the same joints that lie on each other, as one."""
-    between: dict[tuple[int, int], list[list[int]]] = defaultdict(list)
-    half = middles(
+def _halves(lines: list[Path]) -> FloatArray:
+    """The point half way along each of some edges (k, 2)."""
+    return middles(
         Segments(
-            np.array([line.nodes[0] for line in cut.lines]), np.array([line.nodes[-1] for line in cut.lines]),
-            np.concatenate([line.kinds for line in cut.lines]), np.vstack([line.params for line in cut.lines]),
+            np.array([line.nodes[0] for line in lines]), np.array([line.nodes[-1] for line in lines]),
+            np.concatenate([line.kinds for line in lines]), np.vstack([line.params for line in lines]),
         )
     )  # fmt: skip
+
+
+def _same_edges(cut: _Edges, half: FloatArray, tolerance_mm: float) -> list[list[int]]:
+    """Edges between the same joints that lie on each other, as one."""
+    between: dict[tuple[int, int], list[list[int]]] = defaultdict(list)
     for k, (a, b) in enumerate(cut.joints):
         known = between[(min(a, b), max(a, b))]
         for copies in known:
@@ -245,24 +251,21 @@ def _cross(lines: list[Path]) -> bool:
 
 
 def _walked(
-    cut: _Edges, copies: list[list[int]], lines: list[Path], way: Way, double_mm: float
+    cut: _Edges, half: FloatArray, copies: list[list[int]], way: Way, double_mm: float
 ) -> tuple[Path, IntArray]:
     """A face as one closed path. Of copies a hair apart it takes the one that lies furthest to its own side."""
     parts, came = [], []
     for k, is_back in way:
-        best = copies[k][0]
+        first = copies[k][0]
+        best = first
         if len(copies[k]) > 1:
-            a, b = lines[k].nodes[0], lines[k].nodes[-1]
-            left = np.array([-(b - a)[1], (b - a)[0]]) * (-1.0 if is_back else 1.0) / np.hypot(*(b - a))
-            sides = [float(np.dot(_half(cut.lines[c]) - _half(lines[k]), left)) for c in copies[k]]
-            if max(sides) - min(sides) > double_mm:
-                best = copies[k][int(np.argmax(sides))]
+            (ax, ay), (bx, by) = cut.lines[first].nodes
+            side = (-1.0 if is_back else 1.0) / hypot(bx - ax, by - ay)
+            off = [((bx - ax) * (half[c, 1] - ay) - (by - ay) * (half[c, 0] - ax)) * side for c in copies[k]]
+            if max(off) - min(off) > double_mm:
+                best = copies[k][off.index(max(off))]
         line = cut.lines[best]
-        turned = cut.joints[best] != cut.joints[copies[k][0]]
+        turned = cut.joints[best] != cut.joints[first]
         parts.append(line.reverse() if turned != is_back else line)
         came.append(cut.rows[best])
     return chained(parts), np.array(came)
-
-
-def _half(line: Path) -> FloatArray:
-    return np.asarray(line.point_at(line.length() / 2))

@@ -35,6 +35,7 @@ MAX_OBJECTS = 500_000
 MAX_DEPTH = 20
 MAX_PICTURE_PX = 40_000_000
 MOST_COLOUR_LAYERS = 24
+MOST_CLIPPED = 20_000
 _EM_MM = 100.0  # how large letters that are drawings are read: fine against the steps curves are told by
 _COLOURS = {
     "Black": (0, 0, 0), "White": (255, 255, 255), "Grey": (128, 128, 128), "Red": (220, 20, 20), "Green": (20, 150, 40),
@@ -220,6 +221,11 @@ class _Reader:
             if left is not None:
                 if not left:
                     return
+                if len(self._clipped) >= MOST_CLIPPED:
+                    raise ArtworkError(
+                        f"In {self._name} more than {MOST_CLIPPED:,} shapes are cut by clips. Have the drawing program cut them "
+                        "(its boolean operations do), then export again."
+                    )
                 self._clipped.append(((box[0] + box[2]) / 2, (box[1] + box[3]) / 2))
                 paths, rule = left, FillRule.EVENODD if is_filled else rule
         layer = f"{_named(colour)} {'areas' if is_filled else 'lines'}"

@@ -53,6 +53,8 @@ from archimetra.geometry.region import EMPTY, Region, intersect, region_of, unit
 
 MAX_SHAPES = 500_000  # after `use` has been followed; a small file can ask for billions
 MAX_USE_DEPTH = 40
+MOST_CLIPPED = 20_000  # shapes a clip's edge runs through: each is an overlay of areas
+MAX_COPIED = 200_000  # elements visited as copies, whether they draw anything or not
 MOST_LAYERS, MOST_GROUPS = 200, 40  # groups marked as layers; groups only taken for layers
 JOIN_MM = 0.001  # ends this near are one point written twice
 
@@ -118,6 +120,7 @@ class _Reader:
         self._first_line: dict[str, int] = {}
         self._by_id: dict[str, Node] = {}
         self._using: list[Node] = []
+        self._copied = 0
         styles: list[str] = []
         for node in _walk(root):
             id_ = node.attributes.get("id")
@@ -273,6 +276,12 @@ class _Reader:
 
     def _visit(self, node: Node, state: _State, layers: dict[int, int]) -> None:
         tag = node.tag
+        if self._using:
+            self._copied += 1
+            if self._copied > MAX_COPIED:
+                raise ArtworkError(
+                    f"{self._name} asks for more than {MAX_COPIED:,} copies of its elements. Draw fewer, or split the drawing."
+                )
         if node.is_foreign or tag in _SILENT:
             return
         if tag == "flowRoot":
@@ -391,6 +400,11 @@ class _Reader:
             left = clipped(paths, state.clip, fill_rule=rule, is_filled=is_filled)
             if left is not None:
                 box = bounds_of(paths) or (0.0, 0.0, 0.0, 0.0)
+                if len(self._clipped) >= MOST_CLIPPED:
+                    raise ArtworkError(
+                        f"In {self._name} more than {MOST_CLIPPED:,} shapes are cut by clips. Have the drawing program cut them "
+                        "(its boolean operations do), then export again."
+                    )
                 self._clipped.append(((box[0] + box[2]) / 2, (box[1] + box[3]) / 2))
                 paths, rule = left, FillRule.EVENODD if is_filled else rule
             if not paths:

@@ -19,7 +19,7 @@ from archimetra.geometry.segments import Kind, Segments, arcs_of, boxes
 SHORTEST = 10.0
 SHORTEST_TWIN = 4.0  # segments shorter than this many tolerances lie beside their neighbours anyway
 _PASSES = 8
-_MOST_PAIRS = 8_000_000
+_MOST_PAIRS = 4_000_000
 
 
 def twins(segments: Segments, *, tolerance_mm: float, groups: IntArray | None = None) -> IntArray:
@@ -54,12 +54,13 @@ def _twins(segments: Segments, tolerance_mm: float, groups: IntArray | None) -> 
     i, j = i[is_twin], j[is_twin]
     order = np.lexsort((i, j))[::-1]
     out[j[order]] = i[order]  # the smallest comes last and stays
-    for _ in range(_PASSES):  # twins of twins point to the first
-        to = np.where(out >= 0, out, np.arange(n))
-        ahead = to[to]
-        if (ahead == to).all():
-            break
-        out = np.where(ahead != np.arange(n), ahead, -1)
+    chained = (out >= 0) & (out[np.maximum(out, 0)] >= 0)
+    if chained.any():
+        # a fan of lines each a hair from the next is not one line: only what lies on one that stays is its twin
+        out[:] = -1
+        for a, b in sorted(zip(i.tolist(), j.tolist(), strict=True), key=lambda pair: (pair[1], pair[0])):
+            if out[a] < 0 and out[b] < 0:
+                out[b] = a
     return out
 
 
@@ -80,10 +81,9 @@ def _cover_each_other(segments: Segments, i: IntArray, j: IntArray, tolerance_mm
 
 
 def lying_on(segments: Segments, *, tolerance_mm: float, sure_mm: float) -> tuple[IntArray, IntArray]:
-    """Pairs (i, j) of lines or arcs that share a stretch, and of curves alike, within the tolerance. Stretches shorter than ten
-    ``sure_mm`` do not count."""
+    """Pairs (i, j) of lines or arcs that share a stretch within the tolerance, and of curves alike within ``sure_mm``."""
     keep = np.ones(len(segments.p), dtype=bool)
-    i, j, _, _ = _overlapping(segments, keep, tolerance_mm)
+    i, j, *_ = _overlapping(segments, keep, tolerance_mm)
     twin = twins(segments, tolerance_mm=sure_mm)
     has = np.flatnonzero(twin >= 0)
     return np.concatenate((i, twin[has])), np.concatenate((j, has))
@@ -117,12 +117,14 @@ def middles(segments: Segments) -> FloatArray:
 
 class Overlaps(NamedTuple):
     """``segments`` as they are left, ``keep`` (n,) which of them are, ``dropped`` (k, 2) where something went, and ``shared``
-    (j, 2) pairs of numbers of segments that lie on each other and may not be touched."""
+    (j, 2) pairs of numbers of segments that lie on each other and may not be touched. ``is_whole`` is not set where so many
+    lines cross that not all could be looked at."""
 
     segments: Segments
     keep: BoolArray
     dropped: FloatArray
     shared: IntArray
+    is_whole: bool = True
 
 
 def without_overlaps(segments: Segments, is_loose: BoolArray, *, tolerance_mm: float) -> Overlaps:
@@ -133,7 +135,7 @@ def without_overlaps(segments: Segments, is_loose: BoolArray, *, tolerance_mm: f
     shared = np.zeros((0, 2), np.int64)
     for turn in range(_PASSES):
         now = Segments(p, q, segments.kinds, params)
-        i, j, low, high = _overlapping(now, keep, tolerance_mm)
+        i, j, low, high, is_whole = _overlapping(now, keep, tolerance_mm)
         fixed = ~is_loose[i] & ~is_loose[j]
         if turn == 0:
             shared = np.column_stack((i, j))[fixed]
@@ -153,7 +155,7 @@ def without_overlaps(segments: Segments, is_loose: BoolArray, *, tolerance_mm: f
         if not changed:
             break
     spots = np.array(dropped).reshape(-1, 2)
-    return Overlaps(Segments(p, q, segments.kinds, params), keep, spots, shared)
+    return Overlaps(Segments(p, q, segments.kinds, params), keep, spots, shared, is_whole)
 
 
 def _cut_back(
@@ -191,18 +193,20 @@ def _point(one: Segments, t: float) -> FloatArray:
 
 def _overlapping(
     segments: Segments, keep: BoolArray, tolerance_mm: float
-) -> tuple[IntArray, IntArray, FloatArray, FloatArray]:
+) -> tuple[IntArray, IntArray, FloatArray, FloatArray, bool]:
     """Pairs (i, j) of which i covers the stretch ``low`` to ``high`` of j, with one end of j in it. Both orders are looked
     at; the later segment gives way unless only the earlier is covered at an end."""
     is_long = np.hypot(*(segments.q - segments.p).T) > SHORTEST_TWIN * tolerance_mm
     rows = np.flatnonzero(keep & is_long & (segments.kinds != Kind.CUBIC))
-    none = np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0), np.zeros(0)
+    none = np.zeros(0, np.int64), np.zeros(0, np.int64), np.zeros(0), np.zeros(0), True
     if len(rows) < 2:
         return none
     around = boxes(segments.rows(rows))
     grown = shapely.box(*(around + np.array([-1, -1, 1, 1]) * tolerance_mm).T)
-    i, j = _touching(grown, segments.kinds[rows])
+    i, j, is_whole = _touching(grown, segments.kinds[rows])
     i, j = rows[i], rows[j]
+    apart = _run_apart(segments, i, j)
+    i, j = i[~apart], j[~apart]
     found = []
     for first, second in ((i, j), (j, i)):
         for kind, covered in ((Kind.LINE, _lines_covered), (Kind.ARC, _arcs_covered)):
@@ -218,24 +222,32 @@ def _overlapping(
     pair = np.sort(np.column_stack((ci, cj)), axis=1)
     _, once = np.unique(pair, axis=0, return_index=True)
     once = np.sort(once)
-    return ci[once], cj[once], cl[once], ch[once]
+    return ci[once], cj[once], cl[once], ch[once], is_whole
 
 
-def _touching(grown: AnyArray, kinds: ByteArray) -> tuple[IntArray, IntArray]:
+def _run_apart(segments: Segments, i: IntArray, j: IntArray) -> BoolArray:
+    """Pairs of lines too far from parallel to share ``SHORTEST`` tolerances; of ten thousand crossing lines this leaves few."""
+    d = segments.q - segments.p
+    u = (d / np.maximum(np.hypot(*d.T), 1e-300)[:, None]).astype(np.float32)
+    is_line = segments.kinds == Kind.LINE
+    return np.asarray(is_line[i] & (np.abs(u[i, 0] * u[j, 1] - u[i, 1] * u[j, 0]) > 0.5))
+
+
+def _touching(grown: AnyArray, kinds: ByteArray) -> tuple[IntArray, IntArray, bool]:
     """Pairs (i < j) of boxes of the same kind that touch. Ten thousand lines through one point make more pairs than can
-    be looked at; past ``_MOST_PAIRS`` the rest goes unseen."""
+    be looked at; past ``_MOST_PAIRS`` the rest goes unseen, and the last value is not set."""
     tree = shapely.STRtree(grown)
     found_i, found_j, total = [], [], 0
-    for part in np.array_split(np.arange(len(grown)), max(1, len(grown) // 2000)):
-        a, b = tree.query(grown[part], predicate="intersects")
+    for part in np.array_split(np.arange(len(grown)), max(1, len(grown) // 100)):
+        a, b = tree.query(grown[part])  # what is asked and what is in the tree are boxes: no need to look closer
         total += len(a)
         i = part[a]
         keep = (i < b) & (kinds[i] == kinds[b])
         found_i.append(i[keep])
         found_j.append(b[keep])
         if total > _MOST_PAIRS:
-            break
-    return np.concatenate(found_i), np.concatenate(found_j)
+            return np.concatenate(found_i), np.concatenate(found_j), False
+    return np.concatenate(found_i), np.concatenate(found_j), True
 
 
 def _lines_covered(
