@@ -18,7 +18,7 @@ import shapely
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from archimetra.geometry.arrays import BoolArray, FloatArray, IntArray
+from archimetra.geometry.arrays import AnyArray, BoolArray, FloatArray, IntArray
 from archimetra.geometry.clusters import clusters
 from archimetra.geometry.doubles import lying_on, middles, part_of
 from archimetra.geometry.faces import Way, chained, faces
@@ -28,6 +28,8 @@ from archimetra.geometry.segments import Kind, Segments, boxes
 
 SHORTEST = 4.0  # a net with a line shorter than this many tolerances is too fine to be told apart
 MOST_EDGES = 60_000  # in one net
+MOST_AT_A_JOINT = 64
+MOST_LOOKED_AT = 1_000_000
 MOST_ASKED = 4_000  # in a net of single lines: with more it is a pattern, not parts
 
 
@@ -179,10 +181,15 @@ def _cut_at_joints(mine: Segments, tolerance_mm: float) -> _Edges | None:
     ends = np.concatenate((mine.p, mine.q))
     joint = clusters(ends, tolerance_mm)
     count = int(joint.max()) + 1
+    if np.bincount(joint).max() > MOST_AT_A_JOINT:
+        return None  # a fan, not corners of parts
     places = np.stack([np.bincount(joint, ends[:, k], count) for k in (0, 1)], axis=1) / np.bincount(joint)[:, None]
     around = boxes(mine)
     grown = shapely.box(*(around + np.array([-1, -1, 1, 1]) * tolerance_mm).T)
-    at, of = shapely.STRtree(grown).query(shapely.points(places), predicate="intersects")
+    found = _on_boxes(grown, places)
+    if found is None:
+        return None
+    at, of = found
     cuts: dict[int, list[tuple[float, int]]] = defaultdict(list)
     for spot, k in zip(at.tolist(), of.tolist(), strict=True):
         if joint[k] == spot or joint[n + k] == spot or mine.kinds[k] == Kind.CUBIC:
@@ -204,6 +211,20 @@ def _cut_at_joints(mine: Segments, tolerance_mm: float) -> _Edges | None:
             joints.append((a, b))
             rows.append(k)
     return _Edges(lines, joints, rows)
+
+
+def _on_boxes(grown: AnyArray, places: FloatArray) -> tuple[IntArray, IntArray] | None:
+    """Pairs (place, box) of places within boxes; None where long slanting lines make too many."""
+    tree = shapely.STRtree(grown)
+    at, of, total = [], [], 0
+    for part in np.array_split(np.arange(len(places)), max(1, len(places) // 200)):
+        a, b = tree.query(shapely.points(places[part]))
+        at.append(part[a])
+        of.append(b)
+        total += len(a)
+        if total > MOST_LOOKED_AT:
+            return None
+    return np.concatenate(at), np.concatenate(of)
 
 
 def _stretch(one: Path, low: float, high: float) -> Path:
