@@ -1,19 +1,23 @@
 """The command line: open the window, or plan, check, export, render and inspect without it.
 
-Exit codes: 0 done, 1 the job or file has problems (said on standard error), 2 wrong usage.
+Exit codes: 0 done, 1 the job or file has problems or cannot be written (said on standard error), 2 wrong usage, 130 stopped.
 """
 
 from __future__ import annotations
 
 import argparse
+import contextlib
+import io
 import json
+import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
 from archimetra import __version__
 from archimetra.base.errors import ArchimetraError
+from archimetra.base.files import why
 
 SMALLEST_PICTURE, LARGEST_PICTURE = 100, 8000
 
@@ -32,13 +36,53 @@ def main(arguments: Sequence[str] | None = None) -> int:
         "mate": _mate,
     }
     if given and given[0] in commands:
-        options = parser.parse_args(given)
-        try:
-            return commands[given[0]](options)
-        except ArchimetraError as error:
-            print(f"archimetra: {error}", file=sys.stderr)
-            return 1
+        return _run(commands[given[0]], parser.parse_args(given))
     return _window(_window_parser().parse_args(given))
+
+
+class UsageError(ArchimetraError):
+    """An option that cannot be."""
+
+
+STOPPED = 130  # as shells name an interrupt
+
+
+def _run(command: Callable[[argparse.Namespace], int], options: argparse.Namespace) -> int:
+    """One command; whatever stops it is a sentence on standard error and an exit code."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")  # a terminal that knows no accents still shows the rest
+    try:
+        code = command(options)
+        sys.stdout.flush()
+        return code
+    except UsageError as error:
+        _say(f"archimetra: {error}")
+        return 2
+    except ArchimetraError as error:
+        _say(f"archimetra: {error}")
+        return 1
+    except KeyboardInterrupt:
+        _say("archimetra: stopped.")
+        return STOPPED
+    except BrokenPipeError:  # who reads has seen enough
+        _forget_output()
+        return 1
+    except OSError as error:
+        _say(f"archimetra: {why(error, Path(error.filename or '.'))}")
+        _forget_output()
+        return 1
+
+
+def _say(words: str) -> None:
+    with contextlib.suppress(OSError):
+        print(words, file=sys.stderr, flush=True)
+
+
+def _forget_output() -> None:
+    """Keep the interpreter from flushing what can no longer be written, and complaining of it, as it ends."""
+    with contextlib.suppress(OSError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 def _window_parser() -> argparse.ArgumentParser:
@@ -246,31 +290,43 @@ def _inspect(options: argparse.Namespace) -> int:
         }
         print(json.dumps(report, indent=2))
         return 0
+    _tell(drawing)
+    return 0
+
+
+def _tell(drawing: Any) -> None:
+    """What a drawing holds, and what happened to it on its way in."""
+    x0, y0, x1, y1 = drawing.bounds() or (0.0, 0.0, 0.0, 0.0)
     print(
         f"{drawing.name}: {counted(len(drawing.shapes), 'shape')} on {counted(len(drawing.layers), 'layer')}, "
         f"{x1 - x0:.2f} x {y1 - y0:.2f} mm"
     )
     for entry in drawing.report:
         print(f"  {entry.topic}: {entry.text()}")
-    return 0
 
 
 def _new(options: argparse.Namespace) -> int:
     import msgspec
 
     from archimetra.artwork.read import read_artwork_file
-    from archimetra.base.errors import JobFileError
+    from archimetra.artwork.svg import artwork_bytes
     from archimetra.job import edits, landing
     from archimetra.job.cut_parts import Side
     from archimetra.job.file import JobFile, save_job
     from archimetra.job.job import new_job
+    from archimetra.job.quantities import QuantityError, parse_number
     from archimetra.job.sheet import Sheet
 
     try:
-        width, depth, thick = (float(part) for part in options.sheet.split("x"))
+        width, depth, thick = (parse_number(part) for part in options.sheet.split("x"))
+    except (QuantityError, ValueError) as error:
+        raise UsageError(
+            f"--sheet {options.sheet} is no sheet; write width, depth and thickness: 400x300x18.2."
+        ) from error
+    try:
         sheet = Sheet(width=width, height=depth, readings=(thick,))
     except ValueError as error:
-        raise JobFileError(f"--sheet {options.sheet} is not a sheet such as 400x300x18.2 ({error}).") from error
+        raise UsageError(f"--sheet {options.sheet} cannot be: {error}.") from error
     drawing = _at_true_size(read_artwork_file(options.art, page=options.page), options)
     job = msgspec.structs.replace(new_job(), name=options.job.stem)
     job = edits.change_board(job, job.boards[0].id, "Sheet", sheet=sheet).job
@@ -279,8 +335,9 @@ def _new(options: argparse.Namespace) -> int:
         edit, cut = edits.add_profile(edit.job, job.boards[0].id, shapes)
         side = {"outside": Side.OUTSIDE, "inside": Side.INSIDE, "on": Side.ON}[options.profile]
         edit = edits.change_cut(edit.job, cut, "Side", side=side)
-    save_job(options.job, JobFile(edit.job, {options.art.name: options.art.read_bytes()}))
+    save_job(options.job, JobFile(edit.job, {options.art.name: artwork_bytes(options.art)}))
     print(options.job)
+    _tell(drawing)
     return 0
 
 

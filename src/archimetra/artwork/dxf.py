@@ -132,6 +132,9 @@ def _scale(document: Document) -> Scale:
     return Scale("mm", 1.0, "The file states no unit; millimetres were assumed. Check the size.", False)
 
 
+WIDEST_PLAUSIBLE_MM = 10_000.0  # few sheets and fewer machines are ten metres long
+
+
 def _plausible(scale: Scale, content: Content, *, is_imperial: bool) -> Scale:
     """The stated unit, unless it makes the drawing larger than anything on a router and millimetres do not: templates
     state metres where nobody thought of it. Without a unit, imperial measure and a size that fits inches speak for them."""
@@ -140,6 +143,12 @@ def _plausible(scale: Scale, content: Content, *, is_imperial: bool) -> Scale:
         reason = "The file states no unit, but that it is drawn in imperial measure, and its size fits inches. Check the size."
         return Scale("in", 25.4, reason, False)
     if widest * scale.mm_per_unit <= LARGEST_MM or widest > LARGEST_MM:
+        if scale.is_certain and widest * scale.mm_per_unit > WIDEST_PLAUSIBLE_MM:
+            reason = (
+                f"The file states its unit, {scale.unit}, which makes it {widest * scale.mm_per_unit / 1000:,.0f} m wide. "
+                "Is that so? Check the size."
+            )
+            return Scale(scale.unit, scale.mm_per_unit, reason, False)
         return scale
     reason = (
         f"The file states {scale.unit}, which would make it {widest * scale.mm_per_unit / 1000:,.0f} m wide; millimetres "

@@ -72,4 +72,6 @@ def _circle_of(path: Path) -> tuple[tuple[float, float], float] | None:
 
 def _layer_name(name: str) -> str:
     """A name DXF allows."""
-    return "".join("_" if letter in '<>/\\":;?*|=`' else letter for letter in name).strip()[:200]
+    return "".join(
+        "_" if letter in '<>/\\":;?*|=`' else letter if letter.isprintable() else " " for letter in name
+    ).strip()[:200]

@@ -84,6 +84,8 @@ class OutlineFace(Face):
         self.line_height = float(extents.ascender - extents.descender + extents.line_gap) or 1.2 * upem
 
     def shape(self, line: str, *, ligatures: bool) -> Shaped:
+        if not line:
+            return Shaped((), 0.0, ())  # an empty run has neither script nor direction to be guessed
         hb = self._hb
         buffer = hb.Buffer()
         buffer.add_str(line)
@@ -211,7 +213,7 @@ class StrokeFace(Face):
         glyphs: list[Glyph] = []
         missing: list[str] = []
         x = 0.0
-        for number, given in enumerate(line):
+        for number, given in enumerate(unicodedata.normalize("NFC", line)):
             for character in _OTHERS.get(given, given):
                 if character in self._glyphs or self._parts(character) is not None:
                     base = character if character in self._glyphs else unicodedata.normalize("NFD", character)[0]

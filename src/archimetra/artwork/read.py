@@ -9,7 +9,10 @@ from __future__ import annotations
 from enum import StrEnum
 from pathlib import Path as FilePath
 
+import msgspec
+
 from archimetra.artwork.drawing import Drawing
+from archimetra.artwork.report import together
 from archimetra.artwork.svg import artwork_bytes
 from archimetra.base.errors import ArtworkError
 
@@ -58,6 +61,11 @@ def kind_of(data: bytes, name: str) -> Kind:
 def read_artwork(data: bytes, *, name: str, page: int = 1) -> Drawing:
     """The drawing in the bytes of an SVG, DXF or PDF file, mended as far as that is safe; pictures are traced with the
     standard settings. Raises ArtworkError with a sentence where nothing can be brought in."""
+    drawing = _read(data, name=name, page=page)
+    return msgspec.structs.replace(drawing, report=together(drawing.report))
+
+
+def _read(data: bytes, *, name: str, page: int) -> Drawing:
     match kind_of(data, name):
         case Kind.SVG:
             from archimetra.artwork.mend import mend_on_import

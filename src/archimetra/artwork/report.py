@@ -76,6 +76,22 @@ def spots_of(points: Iterable[Any]) -> tuple[tuple[float, float], ...]:
     return tuple((float(x), float(y)) for x, y in rows.reshape(-1, 2)[:MOST_SPOTS].tolist())
 
 
+def together(entries: Iterable[Entry]) -> tuple[Entry, ...]:
+    """Entries that say the same as one, with how often it happened and where it did first."""
+    same: dict[tuple[str, str, str], list[Entry]] = {}
+    for entry in entries:
+        same.setdefault((entry.topic, entry.code, entry.sentence), []).append(entry)
+    out = []
+    for group in same.values():
+        first = group[0]
+        if len(group) > 1:
+            place = f"{len(group):,} times{', first ' if first.place else ''}{first.place}"
+            spots = tuple(spot for entry in group for spot in entry.spots)[:MOST_SPOTS]
+            first = msgspec.structs.replace(first, place=place, spots=spots)
+        out.append(first)
+    return tuple(out)
+
+
 def counted(count: int, one: str, many: str = "") -> str:
     """``1 line``, ``1,200 lines``."""
     return f"{count:,} {one if count == 1 else many or one + 's'}"

@@ -27,7 +27,7 @@ from archimetra.artwork.drawing import (
     Scale,
     transformed,
 )
-from archimetra.artwork.report import Entry, Topic, counted, left_out, mended, read, unit_entry
+from archimetra.artwork.report import Entry, Topic, counted, decide, left_out, mended, read, unit_entry
 from archimetra.artwork.svg_paths import (
     MM_PER,
     PX_PER_INCH,
@@ -45,6 +45,7 @@ from archimetra.artwork.svg_units import Density, density_of
 from archimetra.base.errors import ArtworkError
 from archimetra.base.findings import Severity
 from archimetra.geometry.affine import IDENTITY, Affine
+from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.nodes import closed_straight
 from archimetra.geometry.path import Path, bounds_of
@@ -73,6 +74,8 @@ def read_svg_file(path: FilePath) -> Drawing:
 def artwork_bytes(path: FilePath) -> bytes:
     """The file's bytes; a file larger than the reader takes is refused before it costs memory. Raises ArtworkError."""
     try:
+        if path.exists() and not path.is_file():
+            raise ArtworkError(f"{path.name} is not a file, so it holds no drawing. Choose a file.")
         size = path.stat().st_size
         if size > MAX_BYTES:
             raise ArtworkError(too_large(path.name, size))
@@ -121,6 +124,8 @@ class _Reader:
         self._by_id: dict[str, Node] = {}
         self._using: list[Node] = []
         self._copied = 0
+        self._half_open: list[FloatArray] = []
+        self._colours: dict[int, set[str]] = {}  # what each layer's shapes are painted in
         styles: list[str] = []
         for node in _walk(root):
             id_ = node.attributes.get("id")
@@ -147,7 +152,7 @@ class _Reader:
         page_mm = None if page.size_px is None else tuple(side * page.mm_per_px for side in page.size_px)
         return Drawing(
             name=self._name.rsplit(".", 1)[0],
-            layers=tuple(DrawnLayer(name) for name in self._layers),
+            layers=tuple(DrawnLayer(name, self._colour_of(k)) for k, name in enumerate(self._layers)),
             shapes=tuple(shapes),
             scale=page.scale,
             page_mm=(page_mm[0], page_mm[1]) if page_mm else None,
@@ -255,6 +260,19 @@ class _Reader:
         if name not in self._layers:
             self._layers.append(name)
         return self._layers.index(name)
+
+    def _colour_of(self, layer: int) -> str:
+        """The colour of a layer all of whose shapes have one, as #rrggbb; '' for several, and for black, which is no choice."""
+        from PIL import ImageColor
+
+        colours = self._colours.get(layer, set())
+        if len(colours) != 1:
+            return ""
+        try:
+            red, green, blue = ImageColor.getrgb(next(iter(colours)))[:3]
+        except ValueError:
+            return ""
+        return f"#{red:02x}{green:02x}{blue:02x}" if red + green + blue > 60 else ""
 
     # ---- walking
 
@@ -374,6 +392,8 @@ class _Reader:
         try:
             paths = transformed(self._outlines(node), state.to_page)
             paths = tuple(self._closed(path, node, is_area=is_filled and not has_stroke) for path in paths)
+            if is_filled and has_stroke:
+                self._half_open += [path.nodes[0] for path in paths if not path.closed and len(path) > 1]
         except ValueError as error:
             self._note("svg-damaged", Severity.CAUTION, f"A {node.tag} was left out: {error}.", node)
             return
@@ -411,6 +431,7 @@ class _Reader:
                 return
         if state.layer < 0:
             state = state._replace(layer=self._layer("Artwork"))
+        self._colours.setdefault(state.layer, set()).add(state.style.get("stroke" if has_stroke else "fill", ""))
         self._shapes.append(
             DrawnShape(
                 name=name or node.attributes.get("label") or node.attributes.get("id") or node.tag,
@@ -628,6 +649,13 @@ class _Reader:
         if self._texts:
             words = f"{counted(len(self._texts), 'text')} turned into outlines."
             head.append(mended("svg-text-outlines", words, self._texts))
+        if self._half_open:
+            count = len(self._half_open)
+            words = (
+                f"{counted(count, 'open line')} {'is' if count == 1 else 'are'} filled as well as stroked, and came in as "
+                f"{'a line' if count == 1 else 'lines'}. Where the filled area is meant, close {_it(self._half_open)} (Mend)."
+            )
+            head.append(decide("svg-open-filled", words, self._half_open))
         for words, spots in self._stood_in.items():
             head.append(left_out("svg-font", f"The font {words} is not on this machine; check the text.", spots=spots))
         if self._pictures:

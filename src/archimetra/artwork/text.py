@@ -6,18 +6,19 @@ text is aligned; on an arc it is the circle's centre.
 
 from __future__ import annotations
 
+import unicodedata
 from collections.abc import Sequence
-from math import cos, degrees, sin
+from math import cos, degrees, pi, sin
 
 import msgspec
 import numpy as np
 
-from archimetra.artwork.faces import Face, Shaped, face_of
+from archimetra.artwork.faces import Face, Glyph, Shaped, face_of
 from archimetra.artwork.fonts import Font, font_named
 from archimetra.artwork.text_form import Align, Fit, TextForm
 from archimetra.base.errors import ArtworkError
 from archimetra.geometry.affine import Affine
-from archimetra.geometry.path import Path
+from archimetra.geometry.path import Path, bounds_of
 
 
 class SetText(msgspec.Struct, frozen=True, eq=False):
@@ -51,9 +52,33 @@ def set_in(form: TextForm, font: Font) -> SetText:
         paths.extend(_set_line(form, face, line, scale, spacings[number], drop))
     if not paths:
         raise ArtworkError(f"Nothing of this text can be drawn in {font.name}. Choose another font.")
+    notes.extend(_notes(form, shaped, scale, spacings))
     if form.along is not None and _width(shaped[0], scale, spacings[0]) > form.along.length() + 1e-6:
         notes.append("The text is longer than the line it follows; its ends run on straight.")
     return SetText(tuple(paths), face.is_single_line, tuple(notes))
+
+
+def _notes(form: TextForm, shaped: Sequence[Shaped], scale: float, spacings: Sequence[float]) -> list[str]:
+    """What the text's form cannot do as asked."""
+    notes = []
+    if any(_is_mixed(line) for line in form.text.split("\n")):
+        notes.append(
+            "It mixes words written to the left with words written to the right: look at their order, or set them as texts of "
+            "their own."
+        )
+    widest = max((_width(line, scale, spacing) for line, spacing in zip(shaped, spacings, strict=True)), default=0.0)
+    if form.arc_radius and form.along is None and widest > 2 * pi * abs(form.arc_radius):
+        notes.append(
+            "The text is longer than its circle, so it runs into itself. Make the radius larger or the text smaller."
+        )
+    if form.fit is Fit.SPACING and any(len(line.glyphs) and not _steps(line) for line in shaped):
+        notes.append("A line of a single letter cannot be spread to a width; it stays as it is.")
+    return notes
+
+
+def _is_mixed(line: str) -> bool:
+    kinds = {unicodedata.bidirectional(letter) for letter in line}
+    return bool(kinds & {"R", "AL"}) and bool(kinds & {"L", "EN", "AN"})
 
 
 def _sizes(form: TextForm, face: Face, shaped: Sequence[Shaped]) -> tuple[float, list[float]]:
@@ -61,22 +86,44 @@ def _sizes(form: TextForm, face: Face, shaped: Sequence[Shaped]) -> tuple[float,
     scale = form.cap_height / face.cap_height
     spacings = [form.letter_spacing] * len(shaped)
     if form.fit is Fit.SIZE:
-        # width = scale * font width + spacings: the widest line decides
+        # width = scale * ink in font units + spacings: the widest line decides
         scales = [
-            (form.fit_width - form.letter_spacing * (_steps(line))) / line.width for line in shaped if line.width > 0
+            (form.fit_width - form.letter_spacing * _steps(line)) / ink
+            for line in shaped
+            if (ink := _ink(face, line)) > 0
         ]
         smallest = min(scales, default=scale)
         if smallest <= 0:
             raise ArtworkError("The letter spacing alone is wider than the width to fit. Make it smaller.")
         scale = smallest
     elif form.fit is Fit.SPACING:
-        spacings = [(form.fit_width - line.width * scale) / _steps(line) if _steps(line) else 0.0 for line in shaped]
+        spacings = [
+            (form.fit_width - _ink(face, line) * scale) / _steps(line) if _steps(line) else 0.0 for line in shaped
+        ]
     return scale, spacings
+
+
+def _ink(face: Face, line: Shaped) -> float:
+    """From the left edge of the first inked letter to the right edge of the last, in font units; what a ruler measures."""
+    boxes = [(glyph.x, bounds_of(outlines)) for glyph in line.glyphs if (outlines := face.outline(glyph.key))]
+    edges = [(x + box[0], x + box[2]) for x, box in boxes if box is not None]
+    return max(right for _, right in edges) - min(left for left, _ in edges) if edges else 0.0
+
+
+def _letters_of(line: Shaped) -> list[list[Glyph]]:
+    """The glyphs that stand and move together: a letter with the accents that were put on it."""
+    out: list[list[Glyph]] = []
+    for glyph in line.glyphs:
+        if out and glyph.advance == 0 and glyph.character == out[-1][0].character:
+            out[-1].append(glyph)
+        else:
+            out.append([glyph])
+    return out
 
 
 def _steps(line: Shaped) -> int:
     """Gaps between the letters of a line."""
-    return max(len(line.glyphs) - 1, 0)
+    return max(len(_letters_of(line)) - 1, 0)
 
 
 def _width(line: Shaped, scale: float, spacing: float) -> float:
@@ -87,20 +134,18 @@ def _set_line(form: TextForm, face: Face, line: Shaped, scale: float, spacing: f
     width = _width(line, scale, spacing)
     share = {Align.LEFT: 0.0, Align.CENTRE: 0.5, Align.RIGHT: 1.0}[form.align]
     paths: list[Path] = []
-    for number, glyph in enumerate(line.glyphs):
-        outlines = face.outline(glyph.key)
-        if not outlines:
-            continue
-        x = glyph.x * scale + spacing * number
-        grow = Affine.scale(scale)
+    for number, letter in enumerate(_letters_of(line)):
+        first, advance = letter[0], sum(glyph.advance for glyph in letter) * scale
+        x = first.x * scale + spacing * number
         if form.along is not None:
-            place = _along(form, x, glyph.advance * scale, width, share, glyph.y * scale + drop)
+            place = _along(form, x, advance, width, share, drop)
         elif form.arc_radius:
-            place = _on_arc(form.arc_radius, x - width * share, glyph.advance * scale, glyph.y * scale + drop)
+            place = _on_arc(form.arc_radius, x - width * share, advance, drop)
         else:
-            place = Affine.shift(x - width * share, glyph.y * scale + drop)
-        m = grow.then(place)
-        paths.extend(path.transform(m) for path in outlines)
+            place = Affine.shift(x - width * share, drop)
+        for glyph in letter:
+            m = Affine.shift(glyph.x - first.x, glyph.y).then(Affine.scale(scale)).then(place)
+            paths.extend(path.transform(m) for path in face.outline(glyph.key))
     return paths
 
 
@@ -146,7 +191,7 @@ def baseline_width(form: TextForm) -> float:
         return 0.0
     face = face_of(font)
     ligatures = form.letter_spacing == 0 and form.fit is not Fit.SPACING
-    shaped = [face.shape(line, ligatures=ligatures) for line in form.text.split("\n")]
+    shaped = [face.shape(line.rstrip("\r"), ligatures=ligatures) for line in form.text.split("\n")]
     scale, spacings = _sizes(form, face, shaped)
     return max(_width(line, scale, spacing) for line, spacing in zip(shaped, spacings, strict=True))
 

@@ -13,11 +13,15 @@ from typing import NamedTuple
 import numpy as np
 
 from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
+from archimetra.geometry.refit import FINE_MM, FIT_MM, region_paths
+from archimetra.geometry.region import region_of, subtract, unite
 from archimetra.geometry.segments import Kind
 
 SHARPEST_DEGREES = 175.0
 FLATTEST_DEGREES = 2.0
+EQUAL_MM = 1e-6
 SQUARE_DEGREES = 8.0  # a relief along one side takes corners this near to square
 
 
@@ -125,7 +129,7 @@ def relieved(path: Path, bit_radius: float, how: Relief, *, is_hole: bool) -> tu
             if abs(inner - 90.0) > SQUARE_DEGREES:
                 continue
             reach = 2 * bit_radius
-        along_in = (corner.length_in >= corner.length_out) == (how is Relief.LONG_SIDE)
+        along_in = _in_is_longer(corner) == (how is Relief.LONG_SIDE)
         room = (
             min(corner.length_in, corner.length_out)
             if how is Relief.CORNER
@@ -136,6 +140,8 @@ def relieved(path: Path, bit_radius: float, how: Relief, *, is_hole: bool) -> tu
         found[corner.node] = (corner, float(reach), along_in)
     if not found:
         return path, 0
+    if _meet(source, found, how):
+        return _united(source, found, how, bit_radius, is_hole=is_hole, turned=area < 0), len(found)
     sign = 1.0 if is_hole else -1.0
     pieces: list[tuple[FloatArray, int, FloatArray]] = []
     for node in range(len(source)):
@@ -157,6 +163,56 @@ def relieved(path: Path, bit_radius: float, how: Relief, *, is_hole: bool) -> tu
             pieces.append((at + corner.out * reach, *own))
     out = _strung(pieces, pieces[0][0], closed=True)
     return (out if area > 0 else out.reverse()), len(found)
+
+
+def _in_is_longer(corner: Corner) -> bool:
+    """Whether the line into a corner is the longer; of two equally long ones the more level is taken for it."""
+    if abs(corner.length_in - corner.length_out) <= EQUAL_MM:
+        return bool(abs(corner.into[0]) > abs(corner.out[0]))
+    return corner.length_in > corner.length_out
+
+
+def has_equal_sides(path: Path) -> bool:
+    """Whether any square corner lies between lines of one length, so that neither is the longer."""
+    return any(
+        abs(c.length_in - c.length_out) <= EQUAL_MM and abs(abs(c.turn) - 90.0) <= SQUARE_DEGREES
+        for c in corners_of(path)
+    )
+
+
+_Reliefs = dict[int, tuple[Corner, float, bool]]
+
+
+def _meet(source: Path, found: _Reliefs, how: Relief) -> bool:
+    """Whether two reliefs share a line too short for both."""
+    n = len(source)
+    for node, (corner, reach, along_in) in found.items():
+        after = (node + 1) % n
+        if after not in found:
+            continue
+        mine = reach if how is Relief.CORNER or not along_in else 0.0
+        theirs = found[after][1] if how is Relief.CORNER or found[after][2] else 0.0
+        if mine + theirs > corner.length_out - 1e-9:
+            return True
+    return False
+
+
+def _united(source: Path, found: _Reliefs, how: Relief, r: float, *, is_hole: bool, turned: bool) -> Path:
+    """Reliefs that run into each other: the outline with the bit's circles as one area, refitted with arcs."""
+    circles = []
+    for node, (corner, _, along_in) in found.items():
+        at = source.nodes[node]
+        if how is Relief.CORNER:
+            inward = corner.out - corner.into  # into the hole, or away from the part: where the bit is
+            centre = at + inward / np.hypot(*inward) * r
+        else:
+            centre = at - corner.into * r if along_in else at + corner.out * r
+        circles.append(Path.circle((float(centre[0]), float(centre[1])), r))
+    area = region_of([source], FillRule.NONZERO, chord_tolerance_mm=FINE_MM)
+    bits = unite([region_of([circle], FillRule.NONZERO, chord_tolerance_mm=FINE_MM) for circle in circles])
+    paths = region_paths(unite([area, bits]) if is_hole else subtract(area, bits), tolerance_mm=FIT_MM)
+    out = max(paths, key=lambda path: abs(path.area()))
+    return out.reverse() if (out.area() < 0) != turned else out
 
 
 def _strung(pieces: list[tuple[FloatArray, int, FloatArray]], end: FloatArray, *, closed: bool) -> Path:

@@ -1,17 +1,19 @@
 """Numbers as people write them: units, fractions and arithmetic in one field.
 
-    18.2    18,2 is refused    3/8in    1 3/4in    3/8"    (44.5-40.1)/2    6mm*3    18.3+0.2
+    18.2    1½    1' 2"    18,2 is refused    3/8in    1 3/4in    3/8"    (44.5-40.1)/2    6mm*3    18.3+0.2
 
 Grammar:  sum = product (('+'|'-') product)*;  product = unary (('*'|'/') unary)*;
           unary = ('+'|'-')* atom;  atom = number [fraction] [unit] | '(' sum ')' [unit]
 A number followed by a space and a fraction is a mixed number. A unit belongs to the nearest number or
-bracket; a fraction with a unit (3/8in) is one length. Bare numbers take the field's unit, but a bare number
+bracket; a fraction with a unit (3/8in) is one length; inches after feet (1' 2") add to them. A whole number tied to a
+fraction by a hyphen (1-3/4) is refused: people mean one and three quarters by it, arithmetic would say a quarter. Bare numbers take the field's unit, but a bare number
 multiplied or divided stays a plain factor: 6mm*3 is 18 mm. Each value carries its power of length.
 """
 
 from __future__ import annotations
 
 import re
+import unicodedata
 from enum import StrEnum
 from math import isfinite
 from typing import NamedTuple
@@ -36,7 +38,8 @@ class QuantityError(ArchimetraError):
     def __init__(self, text: str, column: int, why: str) -> None:
         self.text = text
         self.column = column
-        super().__init__(f"'{text.strip()}': {why}.")
+        shown = text.strip()
+        super().__init__(f"'{shown if len(shown) <= 40 else shown[:39] + '…'}': {why}.")
 
 
 class _Value(NamedTuple):
@@ -47,9 +50,10 @@ class _Value(NamedTuple):
 _TOKEN = re.compile(
     r"\s*(?:(?P<mixed>\d+\s+\d+/\d+)|(?P<fraction>\d+/\d+(?=\s*(?:mm|cm|m|in|inch|ft|thou|\"|″)))"
     r"|(?P<number>\d+\.?\d*(?:[eE][+-]?\d+)?|\.\d+(?:[eE][+-]?\d+)?)"
-    r"|(?P<unit>mm|cm|inches|inch|in|thou|ft|m|\"|″)(?![A-Za-z])|(?P<sign>[-+*/()×·]))"
+    r"|(?P<unit>mm|cm|inches|inch|in|thou|ft|m|\"|″|'|′)(?![A-Za-z])|(?P<sign>[-+*/()×·]))"
 )
 _UNITS = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "ft": 304.8, "thou": 0.0254}
+_UNITS.update(dict.fromkeys(("'", "′"), 304.8))
 _UNITS.update(dict.fromkeys(("in", "inch", "inches", '"', "″"), MM_PER_INCH))
 
 
@@ -86,11 +90,38 @@ def is_plain(text: str) -> bool:
     return re.fullmatch(r"\s*-?(\d+\.?\d*|\.\d+)\s*", text) is not None
 
 
+MOST_LETTERS = 200
+_HYPHENED = re.compile(r"\d-\d+/\d+")
+
+
+def _plain(text: str) -> str:
+    """The text with the signs of other keyboards as those of this grammar."""
+    out = []
+    for letter in text:
+        parts = (
+            unicodedata.normalize("NFKC", letter) if unicodedata.decomposition(letter).startswith("<fraction>") else ""
+        )
+        if parts:
+            out.append(" " + parts.replace("\u2044", "/") + " ")  # ½ after a whole number is the rest of it
+        elif letter in "\u2212\u2013":
+            out.append("-")
+        else:
+            out.append(" " if letter.isspace() else letter)
+    return "".join(out)
+
+
 class _Parser:
     def __init__(self, text: str, default: Unit) -> None:
         self._text = text
         self._default = default
         self._tokens: list[tuple[str, str, int]] = []
+        if len(text) > MOST_LETTERS:
+            raise QuantityError(text[:20] + "…", 1, f"more than {MOST_LETTERS} letters are no number")
+        text = _plain(text)
+        if _HYPHENED.search(text):
+            raise QuantityError(
+                self._text, 1, "is that a whole and a fraction (write 1 3/4), or is something taken off (write 1 - 3/4)"
+            )
         at = 0
         while text[at:].strip():
             found = _TOKEN.match(text, at)
@@ -167,7 +198,7 @@ class _Parser:
         if kind == "number":
             value = _Value(float(token), None)
         elif kind in ("mixed", "fraction"):
-            whole, _, fraction = token.rpartition(" ") if kind == "mixed" else ("0", "", token)
+            whole, fraction = token.split() if kind == "mixed" else ("0", token)
             top, _, bottom = fraction.partition("/")
             if int(bottom) == 0:
                 raise QuantityError(self._text, column, "it divides by zero")
@@ -191,4 +222,11 @@ class _Parser:
                 raise QuantityError(self._text, unit_column, "it names two units")
             self._next += 1
             value = _Value(value.size * _UNITS[unit], 1)
+            if unit in ("'", "′", "ft") and self._is_inches_next():
+                value = _Value(value.size + self._atom().size, 1)
         return value
+
+    def _is_inches_next(self) -> bool:
+        """Whether what follows feet is so many inches: 1' 2", 1' 2 1/2"."""
+        here, after = self._peek(), self._tokens[self._next + 1 : self._next + 2]
+        return here[0] in ("number", "mixed", "fraction") and bool(after) and _UNITS.get(after[0][1]) == MM_PER_INCH

@@ -217,20 +217,22 @@ def relieve_corners(
     job: Job, board_id: BoardId, ids: Sequence[ShapeId], bit_diameter: float, how: str, *, is_hole: bool
 ) -> Done:
     """Corners a round bit cannot reach cut past, so that a square mate goes in. Raises ValueError where there are none."""
-    from archimetra.geometry.corners import Relief, relieved
+    from archimetra.geometry.corners import Relief, has_equal_sides, relieved
 
-    count = 0
+    count, is_even = 0, False
 
     def run(path: Path, _which: Collection[int] | None) -> Path:
-        nonlocal count
+        nonlocal count, is_even
         out, number = relieved(path, bit_diameter / 2, Relief(how), is_hole=is_hole)
         count += number
+        is_even = is_even or (number > 0 and how != Relief.CORNER and has_equal_sides(path))
         return out
 
     done = _each_path(job, board_id, ids, "Relieve corners", run, None)
     if not count:
         raise ValueError("there is no corner between straight lines here that needs relief and has room for it")
-    return done._replace(words=f"{count} corner{'' if count == 1 else 's'} relieved.")
+    even = " Of sides equally long the level ones count as the longer." if is_even else ""
+    return done._replace(words=f"{count} corner{'' if count == 1 else 's'} relieved.{even}")
 
 
 def _each_path(
