@@ -58,8 +58,9 @@ class TestFromDrawingToFile:
     def test_new_and_export_cut_the_part_the_drawing_shows(self, plate, tmp_path, capsys):
         job = tmp_path / "plate.archimetra"
         assert main(["new", str(job), "--art", str(plate), "--sheet", "120x80x6.2", "--profile", "outside"]) == 0
+        capsys.readouterr()
         assert main(["export", str(job), "--out", str(tmp_path / "out")]) == 0
-        written = [Path(line) for line in capsys.readouterr().out.splitlines()[1:]]
+        written = [Path(line) for line in capsys.readouterr().out.splitlines()]
         assert [path.suffix for path in written] == [".ngc"]
         # the page is the sheet, so the drawing lies where its numbers say; SVG's y goes down
         part = shapely.box(10, 10, 110, 70) - shapely.Point(50, 40).buffer(10, quad_segs=200)
@@ -167,8 +168,6 @@ class TestTrouble:
             (["inspect", "{none}"], "could not be read"),
             (["inspect", "{junk}"], "none of the kinds"),
             (["new", "{out}", "--art", "{junk}"], "none of the kinds"),
-            (["new", "{out}", "--art", "{svg}", "--sheet", "400x300"], "is not a sheet such as"),
-            (["new", "{out}", "--art", "{svg}", "--sheet", "0x300x18"], "is not a sheet such as"),
             (["render", "{clock}", "--out", "{out}/no/where.png"], "could not be written"),
         ],
     )
@@ -254,3 +253,74 @@ class TestArtworkOut:
         job = tmp_path / "a.archimetra"
         assert main(["new", str(job), "--art", str(art), "--sheet", "1600x600x18"]) == 0
         assert load_job(job).job.boards[0].shapes
+
+
+RUN = "import sys; from archimetra.cli import main; sys.exit(main(sys.argv[1:]))"
+
+
+class TestEnds:
+    """Whatever stops a command is a sentence and an exit code, never a traceback."""
+
+    def run(self, *arguments: object, **options: object) -> subprocess.CompletedProcess:
+        settings = {"capture_output": True, "timeout": 120, "check": False, **options}
+        return subprocess.run([sys.executable, "-c", RUN, *map(str, arguments)], **settings)
+
+    @pytest.fixture
+    def plate(self, tmp_path):
+        path = tmp_path / "plate.svg"
+        path.write_text(
+            '<svg xmlns="http://www.w3.org/2000/svg" width="50mm" height="40mm" viewBox="0 0 50 40"><rect width="50" height="40"/></svg>'
+        )
+        return path
+
+    @pytest.mark.parametrize(
+        "sheet", ["400x300", "axbxc", "nanx300x18", "1e9x1x1", "400x300x18x2", "", "-4x3x18", "0x300x18", "½x½x½x"]
+    )
+    def test_a_sheet_that_cannot_be_is_wrong_usage(self, plate, sheet, capsys, tmp_path):
+        assert main(["new", str(tmp_path / "a.archimetra"), "--art", str(plate), f"--sheet={sheet}"]) == 2
+        assert "--sheet" in capsys.readouterr().err
+
+    @pytest.mark.parametrize(
+        "command",
+        [["inspect", "{}"], ["check", "{}"], ["export", "{}", "--out", "x"], ["artwork", "{}", "--out", "a.svg"]],
+    )
+    @pytest.mark.parametrize("what", ["folder", "device", "nothing"])
+    def test_what_is_no_file_is_a_sentence(self, command, what, tmp_path, capsys):
+        path = {"folder": str(tmp_path), "device": "/dev/zero", "nothing": str(tmp_path / "none.svg")}[what]
+        assert main([part.format(path) for part in command]) == 1
+        said = capsys.readouterr().err
+        assert said.startswith("archimetra: ")
+        assert said.count("\n") == 1
+
+    def test_new_says_what_inspect_says(self, plate, tmp_path, capsys):
+        assert main(["inspect", str(plate)]) == 0
+        told = capsys.readouterr().out
+        job = tmp_path / "a.archimetra"
+        assert main(["new", str(job), "--art", str(plate)]) == 0
+        assert capsys.readouterr().out == f"{job}\n{told}"
+
+    def test_a_full_disk_and_a_closed_pipe_end_in_a_sentence_or_quietly(self, plate):
+        with open("/dev/full", "w") as full:
+            done = self.run("inspect", plate, capture_output=False, stdout=full, stderr=subprocess.PIPE)
+        assert done.returncode == 1
+        assert b"the disk is full" in done.stderr
+        assert b"Traceback" not in done.stderr
+        reading, writing = os.pipe()
+        os.close(reading)
+        done = self.run("inspect", plate, capture_output=False, stdout=writing, stderr=subprocess.PIPE)
+        os.close(writing)
+        assert (done.returncode, done.stderr) == (1, b"")
+
+    def test_a_terminal_that_knows_ascii_only(self, plate):
+        named = plate.rename(plate.with_name("schön.svg"))
+        done = self.run("inspect", named, env={**os.environ, "PYTHONIOENCODING": "ascii", "PYTHONUTF8": "0"})
+        assert done.returncode == 0
+        assert b"sch\\xf6n: 1 shape" in done.stdout
+
+    def test_an_interrupt_is_a_word_and_its_code(self, monkeypatch, plate, capsys):
+        def stopped(*_arguments, **_settings):
+            raise KeyboardInterrupt
+
+        monkeypatch.setattr("archimetra.artwork.read.read_artwork_file", stopped)
+        assert main(["inspect", str(plate)]) == 130
+        assert capsys.readouterr().err == "archimetra: stopped.\n"

@@ -97,6 +97,52 @@ class TestFonts:
         assert "not on this machine" in sentence_of(ArtworkError, lambda: set_text(TextForm(text="H", font="Gone")))
 
 
+class TestCasesOfSetting:
+    @pytest.mark.parametrize("text", ["A\n\nB", "A\n", "\nA", "\n\nA\n\n", "A\r\n\r\nB", " \nA"])
+    @pytest.mark.parametrize("fit", list(Fit))
+    def test_a_blank_line_is_a_line_without_letters(self, text, fit):
+        for font in ("Cinzel Regular", "Line Sans"):
+            found = font_named(font) or shipped_fonts()[0]
+            made = set_in(TextForm(text=text, fit=fit, fit_width=80.0), found)
+            assert made.paths
+        assert baseline_width(TextForm(text=text, fit=fit, fit_width=80.0)) > 0
+
+    @pytest.mark.parametrize("words", ["Tide", "VA", "f", "jAj", "A B"])
+    @pytest.mark.parametrize("fit", [Fit.SIZE, Fit.SPACING])
+    @pytest.mark.parametrize("spacing", [0.0, 2.0])
+    def test_the_width_asked_for_is_that_of_the_ink(self, words, fit, spacing):
+        for font in shipped_fonts():
+            made = set_in(TextForm(text=words, fit=fit, fit_width=150.0, letter_spacing=spacing), font)
+            box = bounds_of(made.paths)
+            if fit is Fit.SPACING and len(words) == 1:
+                assert any("single letter" in note for note in made.notes)
+            else:
+                assert box[2] - box[0] == pytest.approx(150.0, abs=0.01)
+
+    def test_accents_stay_on_their_letters_when_letters_are_spread_or_bent(self):
+        """Typed as letter and accent, or as one: the same outlines, wherever the letters go."""
+        for extra in (
+            {"letter_spacing": 9.0},
+            {"arc_radius": 40.0},
+            {"arc_radius": -40.0},
+            {"fit": Fit.SPACING, "fit_width": 200.0},
+        ):
+            for font in shipped_fonts()[:4]:
+                apart = set_in(TextForm(text="ae\u0301o\u0308", **extra), font)
+                whole = set_in(TextForm(text="aéö", **extra), font)
+                assert not apart.notes
+                one, two = bounds_of(apart.paths), bounds_of(whole.paths)
+                assert one == pytest.approx(two, abs=0.02)
+
+    def test_what_cannot_be_as_asked_is_told(self):
+        assert "runs into itself" in " ".join(
+            set_text(TextForm(text="round and round we go " * 3, arc_radius=10.0)).notes
+        )
+        mixed = set_text(TextForm(text="abc \u05d0\u05d1"))
+        assert "look at their order" in " ".join(mixed.notes)
+        assert not set_text(TextForm(text="abc 123")).notes
+
+
 class TestSetting:
     def test_pairs_are_kerned_and_letter_spacing_adds_up(self):
         together = baseline_width(TextForm(text="AV"))
@@ -121,10 +167,9 @@ class TestSetting:
 
     def test_fitted_to_a_width_by_size_and_by_spacing(self):
         by_size = TextForm(text="TIDE\nCLOCK", fit=Fit.SIZE, fit_width=120.0)
-        assert baseline_width(by_size) == pytest.approx(120)
-        assert box(by_size)[2] - box(by_size)[0] < 120
+        assert box(by_size)[2] - box(by_size)[0] == pytest.approx(120)  # the ink, not what the pen moves
         by_spacing = TextForm(text="TIDE", fit=Fit.SPACING, fit_width=200.0)
-        assert baseline_width(by_spacing) == pytest.approx(200)
+        assert box(by_spacing)[2] - box(by_spacing)[0] == pytest.approx(200)
         assert box(by_spacing)[3] == pytest.approx(box(TextForm(text="TIDE"))[3])
 
     @pytest.mark.parametrize("radius", [80.0, -80.0])

@@ -66,6 +66,32 @@ class TestQuantities:
         assert said.endswith(".") or abs(parse_length(text, default=Unit.MM)) < 1e10
 
 
+class TestOtherKeyboards:
+    @pytest.mark.parametrize(
+        ("text", "mm"),
+        [
+            ("½", 0.5), ("1½in", 38.1), ("1 ½in", 38.1), ("1\t3/4in", 44.45), ("1\u00a03/4in", 44.45), ("\u22125", -5.0),
+            ("1' 2\"", 355.6), ("-1' 2\"", -355.6), ("1' 2 1/2\"", 368.3), ("1′2″", 355.6), ("2ft 3in", 685.8), ("3'", 914.4),
+            ("1⅜\"", 34.925), ("1 - 3/4", 0.25),
+        ],
+    )  # fmt: skip
+    def test_signs_fractions_and_feet(self, text, mm):
+        assert parse_length(text, default=Unit.MM) == pytest.approx(mm)
+
+    @pytest.mark.parametrize("text", ['1-3/4"', "1-3/4", "12-1/2in", "(1-3/4)*2"])
+    def test_a_whole_tied_to_a_fraction_is_asked_about_in_every_unit(self, text):
+        for unit in Unit:
+            with pytest.raises(QuantityError, match="write 1 3/4"):
+                parse_length(text, default=unit)
+
+    @pytest.mark.parametrize(
+        "text", ["9" * 400, "9" * 190 + "/1", "1/" + "9" * 150, "1e999", "½" * 90, "1 " * 99, "'" * 50]
+    )
+    def test_endless_numbers_are_a_short_sentence(self, text):
+        said = sentence_of(QuantityError, lambda: parse_length(text, default=Unit.MM))
+        assert len(said) < 160
+
+
 class TestSheetAndZero:
     def test_readings_rule_what_they_should(self):
         sheet = Sheet(width=100, height=50, readings=(18.3, 18.1, 18.2))

@@ -45,7 +45,6 @@ from archimetra.artwork.svg_units import Density, density_of
 from archimetra.base.errors import ArtworkError
 from archimetra.base.findings import Severity
 from archimetra.geometry.affine import IDENTITY, Affine
-from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.nodes import closed_straight
 from archimetra.geometry.path import Path, bounds_of
@@ -124,7 +123,7 @@ class _Reader:
         self._by_id: dict[str, Node] = {}
         self._using: list[Node] = []
         self._copied = 0
-        self._half_open: list[FloatArray] = []
+        self._half_open: list[tuple[float, float]] = []
         self._colours: dict[int, set[str]] = {}  # what each layer's shapes are painted in
         styles: list[str] = []
         for node in _walk(root):
@@ -393,7 +392,11 @@ class _Reader:
             paths = transformed(self._outlines(node), state.to_page)
             paths = tuple(self._closed(path, node, is_area=is_filled and not has_stroke) for path in paths)
             if is_filled and has_stroke:
-                self._half_open += [path.nodes[0] for path in paths if not path.closed and len(path) > 1]
+                self._half_open += [
+                    (float(path.nodes[0, 0]), float(path.nodes[0, 1]))
+                    for path in paths
+                    if not path.closed and len(path) > 1
+                ]
         except ValueError as error:
             self._note("svg-damaged", Severity.CAUTION, f"A {node.tag} was left out: {error}.", node)
             return

@@ -9,6 +9,8 @@ from __future__ import annotations
 
 import errno
 import hashlib
+import lzma
+import struct
 import zipfile
 import zlib
 from io import BytesIO
@@ -22,12 +24,14 @@ import numpy as np
 from archimetra.base.errors import JobFileError
 from archimetra.base.files import lock_folder, why, write_safely
 from archimetra.geometry.path import Path
+from archimetra.job.gate import whats_wrong
 from archimetra.job.job import Job
 
 SCHEMA = 4
 SUFFIX = ".archimetra"
 MAX_JSON_BYTES = 400_000_000
 MAX_SOURCE_BYTES = 100_000_000
+MAX_SOURCES_BYTES = 400_000_000  # all of them together
 MAX_ENTRIES = 2_000
 MAX_FILE_BYTES = 1_000_000_000
 
@@ -69,8 +73,11 @@ def decode_job(data: bytes, *, name: str) -> Job:
         raise JobFileError(f"{name} is damaged: schema {header.schema} does not exist. {_OPEN_BEFORE}")
     try:
         job = msgspec.json.decode(data, type=_Written, dec_hook=_decode).job
-    except (msgspec.DecodeError, ValueError) as error:
+        problem = whats_wrong(job)
+    except (msgspec.DecodeError, ValueError, ArithmeticError, RecursionError, MemoryError) as error:
         raise JobFileError(f"{name} is damaged: {error}. {_OPEN_BEFORE}") from error
+    if problem:
+        raise JobFileError(f"{name} is damaged: {problem}. {_OPEN_BEFORE}")
     _check_links(job, name)
     return job
 
@@ -191,13 +198,17 @@ def unpack(data: bytes, *, name: str) -> JobFile:
             if "job.json" not in names:
                 raise JobFileError(f"{name} is not an Archimetra job: it holds no job.json.")
             job = decode_job(_read(archive, "job.json", MAX_JSON_BYTES, name), name=name)
-            sources = {
-                entry.removeprefix("sources/"): _read(archive, entry, MAX_SOURCE_BYTES, name)
-                for entry in sorted(names)
-                if entry.startswith("sources/") and _is_plain(entry.removeprefix("sources/"))
-            }
+            sources, total = {}, 0
+            for entry in sorted(names):
+                own = entry.removeprefix("sources/")
+                if entry.startswith("sources/") and _is_plain(own):
+                    sources[own] = _read(archive, entry, min(MAX_SOURCE_BYTES, MAX_SOURCES_BYTES - total), name)
+                    total += len(sources[own])
             preview = _read(archive, "preview.png", 20_000_000, name) if "preview.png" in names else b""
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+    except (
+        zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, OSError, struct.error, ValueError, LookupError,
+        ArithmeticError, NotImplementedError, RuntimeError, MemoryError,
+    ) as error:  # fmt: skip
         raise JobFileError(f"{name} is damaged or not an Archimetra job ({error}). {_OPEN_BEFORE}") from error
     return JobFile(job, sources, preview)
 
