@@ -48,6 +48,7 @@ class Documents(QObject):
         if self.may_leave():
             self._session.open_job(JobFile(new_job()), None)
             self._watch()
+            self._window.station_board()  # a new job begins with what lies on the machine
 
     def open_demo(self) -> None:
         if self._demo is not None and self.may_leave():

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QBuffer, QEvent, QIODevice, QSettings, Qt, QTimer
+from PySide6.QtCore import QBuffer, QEvent, QIODevice, QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
     QAbstractButton,
@@ -81,8 +81,8 @@ class MainWindow(QMainWindow):
         self.tokens = self._wanted_tokens()
         style.apply_font_and_palette(self.tokens)
         self.setWindowTitle("Archimetra")
-        self.setMinimumSize(1100, 700)
-        self.resize(1280, 800)
+        self.setMinimumSize(min(1100, self._room().width()), min(700, self._room().height()))
+        self.resize(self._room().boundedTo(QSize(1280, 800)))
         self.documents = Documents(self, demo)
         self.actions_by_id = make_actions(self)
         self._copied = ""
@@ -96,6 +96,11 @@ class MainWindow(QMainWindow):
         self.plan.setFocus()
         # last: each move of a widget into a layout would style it, and all it holds, once more
         style.apply_sheet(self.tokens)
+
+    def _room(self) -> QSize:
+        """What the screen has for a window, its frame taken off."""
+        screen = QGuiApplication.primaryScreen()
+        return screen.availableSize() - QSize(8, 40) if screen is not None else QSize(1280, 800)
 
     # ---- building
 
@@ -160,6 +165,7 @@ class MainWindow(QMainWindow):
         s.leaving.connect(unfinished.settle)
         unfinished.refused.connect(self._say_refused)
         s.job_changed.connect(self._show_all)
+        s.opened.connect(self._show_opened)
         s.board_changed.connect(self._show_new_board)
         s.picked_changed.connect(self._show_picked)
         s.cut_changed.connect(self._show_cut)
@@ -238,7 +244,14 @@ class MainWindow(QMainWindow):
         self.sequence.show_blocks((), 0.0, "")
         self.section.show_section(None)
         self._show_all()
+        self._show_zoom()
         self._show_coming(*self.session.coming)
+
+    def _show_opened(self) -> None:
+        """Another document: nothing of how the one before was looked at stays."""
+        self.plan.show_board(self.session.job, self.session.board)
+        self.plan.fit()
+        self._show_zoom()
 
     def _show_picked(self) -> None:
         self.plan.show_picked(self.session.picked)
@@ -312,11 +325,13 @@ class MainWindow(QMainWindow):
         self.plan.mate_marks.show_mate(made.mate if made is not None else None)
 
     def _show_cursor(self, words: str) -> None:
-        zoom = f"{self.plan.view.scale * 25.4 / 96 * 100:.0f}%"
-        self.status.zoom.setText(zoom)
+        self._show_zoom()
         self._cursor.setText(words)
         self._cursor.adjustSize()
         self._cursor.move(24, self._holder.height() - self._cursor.height() - 6)
+
+    def _show_zoom(self) -> None:
+        self.status.zoom.setText(f"{self.plan.view.scale * 25.4 / 96 * 100:.0f}%")
 
     def say(self, kind: str, sentence: str) -> None:
         """One sentence over the plan, for a while."""

@@ -211,6 +211,8 @@ class _Reader:
         stroke: float | None,
         colour: tuple[int, int, int],
         clip: Region | None,
+        *,
+        kind: str = "",
     ) -> None:
         box = bounds_of(paths) or (0.0, 0.0, 0.0, 0.0)
         if max(abs(side) for side in box) > LARGEST_MM:
@@ -231,7 +233,7 @@ class _Reader:
         layer = f"{_named(colour)} {'areas' if is_filled else 'lines'}"
         self._layers.setdefault(layer, "#{:02x}{:02x}{:02x}".format(*colour))
         number = list(self._layers).index(layer)
-        key = f"{name}{len(self._shapes)}"
+        key = f"{kind or name}{len(self._shapes)}"
         self._shapes.append(DrawnShape(name, number, paths, rule, is_filled, stroke, 0, key))
 
     def _paths(self, segments: list[Any], *, closes: bool) -> list[Path]:
@@ -387,7 +389,7 @@ class _Reader:
                 box = bounds_of(paths or drawn[0].paths) or (0.0, 0.0, 0.0, 0.0)
                 self._texts.append((box[0], box[1]))
             if paths:
-                self._add(name, tuple(paths), FillRule.NONZERO, True, None, colour, None)
+                self._add(name, tuple(paths), FillRule.NONZERO, True, None, colour, None, kind="text")
             for shape in drawn:
                 if shape not in together:
                     self._add(name, shape.paths, shape.fill_rule, shape.is_filled, shape.stroke_width, colour, None)

@@ -101,7 +101,7 @@ def suggestions(
     area = "of the picked areas" if closed else "of the whole sheet"
     out.append(_facing(job, board_id, board, closed, bits, bit, area))
     lead = _lead(shapes, board, opened, is_holes)
-    if lead is None and closed and all(isinstance(shape.form, TextForm) for shape in closed):
+    if lead is None and closed and all(_is_lettering(shape) for shape in closed):
         lead = CarveCut
     return sorted(out, key=lambda s: 0 if s.kind is lead else 1)
 
@@ -286,3 +286,10 @@ class _Bits:
                 if bit.kind is BitKind.SURFACING:
                     return bit
         return self.straight(0.0)
+
+
+def _is_lettering(shape: Shape) -> bool:
+    """Words, or what a drawing's text came in as: readers name those by the text they were."""
+    return isinstance(shape.form, TextForm) or (
+        shape.origin is not None and shape.origin.key.lstrip("#").startswith("text")
+    )

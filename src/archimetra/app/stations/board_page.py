@@ -29,7 +29,7 @@ class BoardPage(Page):
         form.heading("Sheet")
         self._sheet_row("Width", "width")
         self._sheet_row("Depth", "height")
-        self._readings = QuantityField("Thickness readings", width=132)
+        self._readings = QuantityField("Thickness readings", width=172)
         form.row("Thickness", self._readings)
         self._readings.entered.connect(self._enter_readings)
         self._spread = form.add(label("", "note"))

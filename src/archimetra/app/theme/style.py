@@ -29,9 +29,13 @@ def font(px: int = BODY_PX, *, weight: QFont.Weight = QFont.Weight.Normal) -> QF
 
 def scaled(px: float) -> int:
     """A size that grows with the system's text size (96 dots an inch is 1)."""
+    return round(px * min(max(text_scale(), 0.8), 2.5))
+
+
+def text_scale() -> float:
+    """How many times larger than usual the system wants its text."""
     screen = QApplication.primaryScreen()
-    factor = screen.logicalDotsPerInch() / 96 if screen else 1.0
-    return round(px * min(max(factor, 0.8), 2.5))
+    return screen.logicalDotsPerInch() / 96 if screen else 1.0
 
 
 def apply_sheet(tokens: Tokens) -> None:

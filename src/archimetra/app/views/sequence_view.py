@@ -64,9 +64,9 @@ class SequenceView(QWidget):
         head.addWidget(label("Sequence", "heading"))
         self._summary = label("", "note")
         self._summary.setWordWrap(False)
+        self._summary.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         head.addSpacing(8)
-        head.addWidget(self._summary)
-        head.addStretch(1)
+        head.addWidget(self._summary, 1)
         self.play = QToolButton()
         self.play.setToolTip("Play or pause (Space)")
         self.play.setAccessibleName("Play")
@@ -103,6 +103,7 @@ class SequenceView(QWidget):
 
     def show_blocks(self, blocks: Sequence[SequenceBlock], total: float, summary: str) -> None:
         self._summary.setText(summary)
+        self._summary.setToolTip(summary)
         self.lane.show_blocks(blocks, total)
 
     def show_moment(self, seconds: float) -> None:

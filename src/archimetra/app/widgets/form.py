@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TypeVar
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from archimetra.app.theme.style import scaled
 from archimetra.app.widgets.fields import label
 
 W = TypeVar("W", bound=QWidget)
@@ -50,7 +51,7 @@ class Form(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(8)
         left = QLabel(text)
-        left.setFixedWidth(LABEL_WIDTH)
+        left.setFixedWidth(scaled(LABEL_WIDTH))
         left.setBuddy(field)
         line.addWidget(left)
         line.addWidget(field, 1)
@@ -118,6 +119,40 @@ class Fold(QWidget):
         self.form.setVisible(is_open)
 
 
+class _Area(QScrollArea):
+    """Scrolls up and down only. The room of its bar is kept while there is none: nothing shifts as it comes and goes."""
+
+    BAR_PX = 10
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.verticalScrollBar().rangeChanged.connect(self._keep_room)
+        self._keep_room(0, 0)
+
+    def _keep_room(self, low: int, high: int) -> None:
+        self.setViewportMargins(0, 0, 0 if high > low else self.BAR_PX, 0)
+
+
+class _Body(QWidget):
+    """As high as its rows are at the width they have: words that wrap are not squeezed."""
+
+    def event(self, event: QEvent) -> bool:
+        done = super().event(event)
+        layout = self.layout()
+        if layout is not None and event.type() in (QEvent.Type.LayoutRequest, QEvent.Type.Resize):
+            need = (
+                layout.totalHeightForWidth(self.width())
+                if layout.hasHeightForWidth()
+                else layout.totalMinimumSize().height()
+            )
+            if need >= 0 and need != self.minimumHeight():
+                self.setMinimumHeight(need)
+        return done
+
+
 def page(body: QWidget, title: str) -> tuple[QWidget, QLabel]:
     """A station's page: a fixed title with a quiet word on the right, above a body that scrolls."""
     whole = QWidget()
@@ -133,10 +168,8 @@ def page(body: QWidget, title: str) -> tuple[QWidget, QLabel]:
     right.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
     head.addWidget(right, 0, 1)
     column.addLayout(head)
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    holder = QWidget()
+    area = _Area()
+    holder = _Body()
     holder.setObjectName("pageBody")
     inside = QVBoxLayout(holder)
     inside.setContentsMargins(PAGE_MARGIN, 4, PAGE_MARGIN, PAGE_MARGIN)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QSizePolicy, QWidget
 
 from archimetra.app.stations.artwork.panel import Panel, tool_button
 from archimetra.app.stations.bindings import Typed
 from archimetra.app.stations.page import fill, shown
+from archimetra.app.theme.style import scaled
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label
 from archimetra.app.widgets.form import Form
 from archimetra.geometry.affine import Affine
@@ -37,10 +38,12 @@ class PlacePanel(Panel):
                 "", f"Measure from and size about: {anchor.value}", lambda a=anchor: self._choose(a), is_checkable=True
             )
             dot.setAccessibleName(f"Anchor {anchor.value}")
-            dot.setFixedSize(18, 18)
+            dot.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+            dot.setFixedSize(scaled(20), scaled(20))
             grid.addWidget(dot, k // 3, k % 3)
             self._dots[anchor] = dot
         line.addLayout(grid)
+        line.addSpacing(8)
         self._anchor_words = label("", "note")
         line.addWidget(self._anchor_words, 1)
         body.add(head)
