@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from PySide6.QtCore import QSettings
 
 from archimetra.app.session import Session
 from archimetra.app.theme import style
@@ -31,6 +32,14 @@ def shared_engine():
     engine = SharedEngine()
     yield engine
     engine.close()
+
+
+@pytest.fixture(autouse=True, scope="session")
+def own_settings(tmp_path_factory):
+    """What windows remember between starts goes into a folder of the tests, not into the settings of who runs them."""
+    QSettings.setPath(
+        QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(tmp_path_factory.mktemp("settings"))
+    )
 
 
 @pytest.fixture

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from operator import attrgetter
 from typing import NamedTuple
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QMenu, QWidget
 
 from archimetra.app.widgets.unfinished import unfinished
 
@@ -56,6 +56,15 @@ ROWS: tuple[Row, ...] = (
     Row("on", "One move on", ".", "move_on", True),
     Row("cut-back", "One cut back", "[", "cut_back", True),
     Row("cut-on", "One cut on", "]", "cut_on", True),
+    Row("copy-cut", "Copy this cut", "", "copy_cut"),
+    Row("switch-cut", "Switch this cut on or off", "", "switch_cut"),
+    Row("pick-of-cut", "Pick what it cuts", "", "pick_of_cut"),
+    Row("remove-cut", "Remove this cut", "", "remove_cut"),
+    Row("rename-board", "Rename the board …", "", "rename_board"),
+    Row("duplicate-board", "Duplicate the board", "", "duplicate_board"),
+    Row("board-left", "Board further left", "", "board_left"),
+    Row("board-right", "Board further right", "", "board_right"),
+    Row("remove-board", "Remove the board", "", "remove_board"),
     Row("earlier", "The shown cut earlier in the order", "Ctrl+Up", "cut_earlier"),
     Row("later", "The shown cut later in the order", "Ctrl+Down", "cut_later"),
     Row("area", "On to the next part of the window", "F6", "next_area"),
@@ -72,6 +81,14 @@ ROWS: tuple[Row, ...] = (
 
 FILE_MENU = ("new", "open", "save", "save-as", "", "bring-in", "write", "", "demo", "help", "", "theme", "quit")
 
+
+# what a press of the right button offers, by what it is pressed on; '' draws a line
+SHAPE_MENU = (
+    "profile", "centre", "", "duplicate", "copy", "paste", "group", "ungroup", "", "next", "pick-all", "", "remove",
+)  # fmt: skip
+PLAN_MENU = ("paste", "pick-all", "bring-in", "", "fit", "snap")
+CUT_MENU = ("pick-of-cut", "copy-cut", "switch-cut", "earlier", "later", "", "remove-cut")
+BOARD_MENU = ("rename-board", "duplicate-board", "board-left", "board-right", "", "remove-board")
 
 _LEAVE_TYPING = ("undo", "redo")  # while something is typed these are the field's
 
@@ -90,6 +107,17 @@ def make_actions(window: QWidget) -> dict[str, QAction]:
         window.addAction(action)
         out[row.id] = action
     return out
+
+
+def menu_of(parent: QWidget, ids: Sequence[str], actions: dict[str, QAction]) -> QMenu:
+    """A menu of some rows, with their keys."""
+    menu = QMenu(parent)
+    for id_ in ids:
+        if id_:
+            menu.addAction(actions[id_])
+        else:
+            menu.addSeparator()
+    return menu
 
 
 def add_view_keys(view: QWidget, actions: dict[str, QAction]) -> None:

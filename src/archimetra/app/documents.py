@@ -11,8 +11,9 @@ from collections.abc import Callable
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QBuffer, QFileSystemWatcher, QIODevice, QObject, Qt, QTimer
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtCore import QBuffer, QFileSystemWatcher, QIODevice, QObject, QSettings, Qt, QTimer
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
 
 from archimetra.app.widgets.unfinished import unfinished
 from archimetra.base.errors import ArchimetraError, JobFileError
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
     from archimetra.app.window import MainWindow
     from archimetra.engine.autosave import Recovered
 
-MOST_DIFFERENCES = 4
+MOST_DIFFERENCES, MOST_RECENT = 4, 8
 SETTLE_MS = 300  # a file is being written in steps; look at it when it has come to rest
 FILTER = f"Archimetra jobs (*{SUFFIX})"
 
@@ -70,6 +71,7 @@ class Documents(QObject):
             self._window.say("stop", str(error))
             return False
         self._watch()
+        self._remember()
         return True
 
     def may_leave(self) -> bool:
@@ -88,6 +90,35 @@ class Documents(QObject):
         if box.clickedButton() is save:
             return self.save()
         return box.clickedButton() is not cancel
+
+    # ---- jobs opened before
+
+    def add_recent(self, menu: QMenu, *, before: QAction) -> None:
+        """The jobs opened or saved last as a menu in the job menu, filled when it is looked at."""
+        recent = QMenu("Open again", menu)
+        recent.aboutToShow.connect(lambda: self._fill_recent(recent))
+        menu.insertMenu(before, recent)
+
+    def _fill_recent(self, menu: QMenu) -> None:
+        menu.clear()
+        for path in self.recent():
+            action = menu.addAction(f"{path.name.removesuffix(SUFFIX)}   {path.parent}")
+            action.triggered.connect(lambda _c=False, p=path: self.may_leave() and self.open_file(p))
+        if menu.isEmpty():
+            menu.addAction("None yet").setEnabled(False)
+
+    def recent(self) -> list[FilePath]:
+        """The last jobs that are still there, the newest first."""
+        kept = QSettings("Archimetra", "Archimetra").value("recent", [])
+        names = [kept] if isinstance(kept, str) else [str(name) for name in kept] if isinstance(kept, list) else []
+        return [path for path in map(FilePath, names) if path.is_file()][:MOST_RECENT]
+
+    def _remember(self) -> None:
+        path = self._session.path
+        if path is not None:
+            settings = QSettings("Archimetra", "Archimetra")
+            rest = [str(known) for known in self.recent() if known != path.absolute()]
+            settings.setValue("recent", [str(path.absolute()), *rest][:MOST_RECENT])
 
     # ---- saving
 
@@ -117,6 +148,7 @@ class Documents(QObject):
             self._window.say("stop", str(error))
             return False
         self._watch()
+        self._remember()
         self._window.say("note", f"Saved as {session.path}.")
         return True
 

@@ -79,6 +79,7 @@ class Session(QObject):
     mate_made = Signal(object)  # MateMade
     bits_compared = Signal(object)  # BitsCompared
     demo_wanted = Signal()
+    cut_menu_wanted = Signal(object, object)  # the cut, and the place on the screen
     opened = Signal()  # another document
     landing_wanted = Signal()  # what was brought in is to be landed
     autosave_changed = Signal()  # it works, or no longer works

@@ -9,13 +9,14 @@ from collections.abc import Callable
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QBuffer, QEvent, QIODevice, QSettings, QSize, Qt, QTimer
+from PySide6.QtCore import QBuffer, QEvent, QIODevice, QPoint, QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
     QComboBox,
     QHBoxLayout,
+    QInputDialog,
     QLabel,
     QLineEdit,
     QMainWindow,
@@ -27,7 +28,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from archimetra.app.actions import FILE_MENU, add_view_keys, make_actions
+from archimetra.app.actions import (
+    BOARD_MENU,
+    CUT_MENU,
+    FILE_MENU,
+    PLAN_MENU,
+    SHAPE_MENU,
+    add_view_keys,
+    make_actions,
+    menu_of,
+)
 from archimetra.app.documents import Documents
 from archimetra.app.header import Header
 from archimetra.app.mark_edits import MarkEdits
@@ -56,9 +66,9 @@ from archimetra.app.views.showing import (
 )
 from archimetra.app.widgets.unfinished import is_within, unfinished
 from archimetra.base.findings import Finding, Severity
-from archimetra.job import edits, guides, placing
+from archimetra.job import cutting, edits, guides, placing
 from archimetra.job.file import SUFFIX, JobFile
-from archimetra.job.ids import CutId, ShapeId
+from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.quantities import Unit
 
 if TYPE_CHECKING:
@@ -105,12 +115,8 @@ class MainWindow(QMainWindow):
     # ---- building
 
     def _build(self) -> None:
-        menu = QMenu(self)
-        for id_ in FILE_MENU:
-            if id_:
-                menu.addAction(self.actions_by_id[id_])
-            else:
-                menu.addSeparator()
+        menu = menu_of(self, FILE_MENU, self.actions_by_id)
+        self.documents.add_recent(menu, before=self.actions_by_id["save"])
         self.header = Header(
             self.tokens, menu, self.actions_by_id["undo"], self.actions_by_id["redo"], self.actions_by_id["help"]
         )
@@ -189,6 +195,10 @@ class MainWindow(QMainWindow):
         plan.guide_moved.connect(lambda k, at: s.apply(guides.move_guide(s.job, s.board.id, k, at)))
         plan.tool_left.connect(self._tool_left)
         plan.delete_wanted.connect(self.remove_picked)
+        plan.menu_wanted.connect(self._show_plan_menu)
+        sequence.lane.menu_wanted.connect(self._show_cut_menu)
+        s.cut_menu_wanted.connect(self._show_cut_menu)
+        self.header.tabs.menu_wanted.connect(self._show_board_menu)
         plan.nudged.connect(lambda dx, dy: s.move_picked(dx, dy, merge="nudge"))
         plan.line_moved.connect(s.move_line)
         plan.cursor_said.connect(self._show_cursor)
@@ -461,6 +471,67 @@ class MainWindow(QMainWindow):
         self.session.apply(edit)
         self.session.show_board(board_id)
         self._show_station(0)
+
+    # ---- menus
+
+    def _show_plan_menu(self, at: QPoint, shape: ShapeId | None) -> None:
+        if shape is not None and shape not in self.session.picked:
+            self._pick((shape,))
+        menu_of(self, SHAPE_MENU if shape is not None else PLAN_MENU, self.actions_by_id).exec(at)
+
+    def _show_cut_menu(self, cut_id: CutId, at: QPoint) -> None:
+        self.session.show_cut(cut_id)
+        menu_of(self, CUT_MENU, self.actions_by_id).exec(at)
+
+    def _show_board_menu(self, board_id: BoardId, at: QPoint) -> None:
+        self.session.show_board(board_id)
+        self.actions_by_id["remove-board"].setEnabled(len(self.session.job.boards) > 1)
+        menu_of(self, BOARD_MENU, self.actions_by_id).exec(at)
+        self.actions_by_id["remove-board"].setEnabled(True)
+
+    def copy_cut(self) -> None:
+        s = self.session
+        if s.cut_id is not None:
+            edit, new = cutting.copy_cut(s.job, s.cut_id)
+            s.apply(edit)
+            s.show_cut(new)
+
+    def switch_cut(self) -> None:
+        s = self.session
+        cut = s.board.cut(s.cut_id) if s.cut_id is not None else None
+        if cut is not None:
+            s.apply(cutting.change_cut(s.job, cut.id, "Switch cut", is_on=not cut.is_on))
+
+    def pick_of_cut(self) -> None:
+        s = self.session
+        cut = s.board.cut(s.cut_id) if s.cut_id is not None else None
+        if cut is not None:
+            s.pick([shape.id for shape in s.board.shapes_of(cut)])
+
+    def remove_cut(self) -> None:
+        if self.session.cut_id is not None:
+            self.session.apply(cutting.remove_cuts(self.session.job, (self.session.cut_id,)))
+
+    def rename_board(self) -> None:
+        s = self.session
+        name, is_given = QInputDialog.getText(self, "Archimetra", "Name of the board", text=s.board.name)
+        if is_given and name.strip():
+            s.apply(edits.change_board(s.job, s.board.id, "Rename board", name=name.strip()[:60]))
+
+    def duplicate_board(self) -> None:
+        edit, new = edits.duplicate_board(self.session.job, self.session.board.id)
+        self.session.apply(edit)
+        self.session.show_board(new)
+
+    def board_left(self) -> None:
+        self.session.apply(edits.move_board(self.session.job, self.session.board.id, -1))
+
+    def board_right(self) -> None:
+        self.session.apply(edits.move_board(self.session.job, self.session.board.id, 1))
+
+    def remove_board(self) -> None:
+        if len(self.session.job.boards) > 1:
+            self.session.apply(edits.remove_board(self.session.job, self.session.board.id))
 
     # ---- actions
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from archimetra.geometry.affine import Affine
 from archimetra.job import cutting
-from archimetra.job.cuts import ProfileCut
+from archimetra.job.cuts import Cut, PocketCut, ProfileCut
 from archimetra.job.edit import Edit, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, ShapeId, next_id
 from archimetra.job.job import Board, Job, new_board
@@ -35,6 +35,38 @@ def add_board(job: Job) -> tuple[Edit, BoardId]:
     if job.boards:
         board = replace(board, sheet=job.boards[-1].sheet, zero=job.boards[-1].zero, heights=job.boards[-1].heights)
     return Edit("Add board", replace(job, boards=(*job.boards, board))), board.id
+
+
+def duplicate_board(job: Job, board_id: BoardId) -> tuple[Edit, BoardId]:
+    """A second board like one, behind it: sheet, artwork and cuts. Halves of inlays stay the first one's: an inlay has two."""
+    source = next(board for board in job.boards if board.id == board_id)
+    new = BoardId(next_id("board", [board.id for board in job.boards]))
+    known = [cut.id for board in job.boards for cut in board.cuts]
+    ids: dict[CutId, CutId] = {}
+    for cut in source.cuts:
+        if cut.mating is None:
+            ids[cut.id] = CutId(next_id("cut", [*known, *ids.values()]))
+    cuts = tuple(_renumbered(cut, ids) for cut in source.cuts if cut.id in ids)
+    copy = replace(source, id=new, name=f"{source.name} copy"[:60], cuts=cuts)
+    at = job.boards.index(source) + 1
+    return Edit("Duplicate board", replace(job, boards=(*job.boards[:at], copy, *job.boards[at:]))), new
+
+
+def _renumbered(cut: Cut, ids: dict[CutId, CutId]) -> Cut:
+    """A cut and the cuts it names under their new numbers."""
+    cut = replace(cut, id=ids[cut.id])
+    if isinstance(cut, PocketCut):
+        cut = replace(cut, rest_of=ids.get(cut.rest_of, cut.rest_of), floor_of=ids.get(cut.floor_of, cut.floor_of))
+    return cut
+
+
+def move_board(job: Job, board_id: BoardId, step: int) -> Edit:
+    """A board so many places on in the row of boards."""
+    boards = list(job.boards)
+    at = next(k for k, board in enumerate(boards) if board.id == board_id)
+    to = min(max(at + step, 0), len(boards) - 1)
+    boards.insert(to, boards.pop(at))
+    return Edit("Move board", replace(job, boards=tuple(boards)))
 
 
 def remove_board(job: Job, board_id: BoardId) -> Edit:

@@ -119,12 +119,14 @@ class PlanView(KeyFocusView):
     guide_moved = Signal(int, object)  # which, and to where in mm; None takes it away
     tool_left = Signal()
     delete_wanted = Signal()
+    menu_wanted = Signal(object, object)  # the place on the screen, and the shape there or None
 
     def __init__(self, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.PreventContextMenu)  # the right button pans too: see its release
         self.setMinimumSize(320, 200)
         self.setAccessibleName("Plan")
         self.tokens = tokens
@@ -373,6 +375,11 @@ class PlanView(KeyFocusView):
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.RightButton and (event.position() - self._press).manhattanLength() < 5:
+            self._doing = Doing.NOTHING
+            self.unsetCursor()
+            self._want_menu(event.position())
+            return
         doing, self._doing = self._doing, Doing.NOTHING
         at = event.position()
         is_more = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
@@ -402,6 +409,11 @@ class PlanView(KeyFocusView):
         self._snap = None
         self._show_cursor(at)
         self.update()
+
+    def _want_menu(self, at: QPointF) -> None:
+        x, y = self.view.to_board(at)
+        hit = pick_at(self._targets, x, y, PICK_REACH_PX / self.view.scale)
+        self.menu_wanted.emit(self.mapToGlobal(at).toPoint(), hit.id if hit is not None else None)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.MiddleButton:
@@ -468,6 +480,10 @@ class PlanView(KeyFocusView):
             factor = 1 / 1.25 if event.key() == Qt.Key.Key_Minus else 1.25
             self.view = self.view.zoomed(factor, QPointF(self.width() / 2, self.height() / 2))
             self.update()
+        elif event.key() == Qt.Key.Key_Menu:
+            box = self._picked_box()
+            at = self.view.to_screen((box[0] + box[2]) / 2, (box[1] + box[3]) / 2) if box is not None else self._last
+            self._want_menu(at)
         elif event.key() == Qt.Key.Key_Escape and self.tool is not None:
             if not self.tool.escape():
                 self.tool_left.emit()

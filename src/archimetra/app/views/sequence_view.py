@@ -11,7 +11,18 @@ from collections.abc import Sequence
 import msgspec
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QFont,
+    QFontMetrics,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from archimetra.app.theme import icons, style
@@ -133,6 +144,7 @@ class Lane(KeyFocusView):
     """Blocks, playhead and time scale."""
 
     moment_wanted = Signal(float)
+    menu_wanted = Signal(object, object)  # the cut, and the place on the screen
     cut_picked = Signal(object)
     reordered = Signal(object, int)
 
@@ -213,6 +225,11 @@ class Lane(KeyFocusView):
     def _block_rect(self, k: int) -> QRectF:
         a, b = self._edges[k]
         return QRectF(a + 1, 16, b - a - 2, max(self.height() - 38, 20))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        k = self._block_at(event.pos().x(), event.pos().y())
+        if k is not None:
+            self.menu_wanted.emit(self._blocks[k].cut, event.globalPos())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         x, y = event.position().x(), event.position().y()

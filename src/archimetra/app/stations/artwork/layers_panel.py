@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtCore import QPoint, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent
 from PySide6.QtWidgets import (
     QColorDialog,
@@ -56,6 +56,8 @@ class LayerList(QWidget):
         self._list = _Rows()
         self._list.setAccessibleName("Layers")
         self._list.removed.connect(self._remove_current)
+        self._list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self._list.customContextMenuRequested.connect(self._show_menu)
         self._list.itemActivated.connect(lambda item: self.picked.emit(item.data(Qt.ItemDataRole.UserRole)))
         column.addWidget(self._list)
         add = QPushButton("Add a layer")
@@ -161,6 +163,12 @@ class LayerList(QWidget):
     def _change(self, layer_id: LayerId, *, words: str, **fields: object) -> None:
         s = self._session
         self._try(lambda: layering.change_layer(s.job, s.board.id, layer_id, words, **fields))
+
+    def _show_menu(self, at: QPoint) -> None:
+        item = self._list.itemAt(at) or self._list.currentItem()
+        layer = self._session.board.layer(item.data(Qt.ItemDataRole.UserRole)) if item is not None else None
+        if layer is not None:
+            self.menu(layer).exec(self._list.viewport().mapToGlobal(at))
 
     def _remove_current(self) -> None:
         s, row = self._session, self._list.currentRow()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPoint, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QWidget
 
@@ -24,6 +24,7 @@ class CutList(QListWidget):
     switched = Signal(object, bool)
     moved = Signal(object, int)
     removed = Signal()  # those picked are not wanted
+    menu_wanted = Signal(object, object)  # the cut, and the place on the screen
 
     def __init__(self) -> None:
         super().__init__()
@@ -32,6 +33,8 @@ class CutList(QListWidget):
         self.setDragDropMode(QListWidget.DragDropMode.InternalMove)
         self.setDefaultDropAction(Qt.DropAction.MoveAction)
         self.itemSelectionChanged.connect(self._selected)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.customContextMenuRequested.connect(self._want_menu)
         self.model().rowsMoved.connect(self._rows_moved)
         self._state: object = None
         self._is_showing = False
@@ -82,6 +85,11 @@ class CutList(QListWidget):
             event.accept()
             return True
         return super().event(event)
+
+    def _want_menu(self, at: QPoint) -> None:
+        item = self.itemAt(at) or self.currentItem()
+        if item is not None:
+            self.menu_wanted.emit(CutId(item.data(Qt.ItemDataRole.UserRole)), self.viewport().mapToGlobal(at))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Delete:

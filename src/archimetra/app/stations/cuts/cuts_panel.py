@@ -59,6 +59,7 @@ class CutsPanel(Panel):
         form.add(self._list)
         self._list.picked.connect(session.show_cut)
         self._list.removed.connect(self._remove)
+        self._list.menu_wanted.connect(session.cut_menu_wanted)
         self._list.chosen.connect(self.refresh)
         self._list.switched.connect(
             lambda id_, on: session.apply(cutting.change_cut(session.job, id_, "Switch cut", is_on=on))
