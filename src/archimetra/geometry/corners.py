@@ -75,6 +75,21 @@ def rounded(path: Path, radius: float, nodes: Collection[int] | None = None) -> 
     return _cut_corners(path, nodes, cut)
 
 
+def cut_back(path: Path, radius: float, nodes: Collection[int] | None = None) -> tuple[int, float]:
+    """How many corners ``rounded`` gives a smaller radius than asked, for want of room, and the smallest."""
+    found = {c.node: c for c in corners_of(path) if nodes is None or c.node in nodes}
+    smallest, count, n = radius, 0, len(path)
+    for node, corner in found.items():
+        room = min(
+            corner.length_in / (2 if (node - 1) % n in found else 1),
+            corner.length_out / (2 if (node + 1) % n in found else 1),
+        )
+        fits = room / tan(np.radians(abs(corner.turn)) / 2)
+        if fits < radius - 1e-9:
+            count, smallest = count + 1, min(smallest, float(fits))
+    return count, smallest
+
+
 def chamfered(path: Path, length: float, nodes: Collection[int] | None = None) -> Path:
     """Corners cut off straight, that far from the corner on both lines."""
     _need(length > 0, "a chamfer is longer than 0 mm")

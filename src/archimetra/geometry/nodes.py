@@ -88,8 +88,8 @@ def delete_nodes(path: Path, which: Collection[int]) -> Path | None:
     where too few nodes are left to make anything."""
     for node in sorted(set(which), reverse=True):
         path_or_none = _without_node(path, node)
-        if path_or_none is None:
-            return None
+        if path_or_none is None or (path_or_none.closed and abs(path_or_none.area()) < SAME_MM * path_or_none.length()):
+            return None  # a triangle less a node is a line there and back
         path = path_or_none
     return path
 
@@ -110,12 +110,27 @@ def _without_node(path: Path, node: int) -> Path | None:
     a, b = node - 1, node
     if path.kinds[a] == Kind.LINE and path.kinds[b] == Kind.LINE:
         return _spliced(path, a, b + 1, [], [Kind.LINE], np.zeros((1, 4)))
+    arc = _one_arc(path, a, b)
+    if arc is not None:
+        return _spliced(path, a, b + 1, [], [Kind.ARC], np.array([[arc, 0.0, 0.0, 0.0]]))
     whole = curves(path, (a, b))
     p, q = whole.nodes[a], whole.nodes[b + 1]
     first, last = whole.params[a, 0:2] - p, whole.params[b, 2:4] - q
     la, lb = float(path.segment_lengths()[a]), float(path.segment_lengths()[b])
     row = np.array([[*(p + first * (la + lb) / max(la, 1e-9)), *(q + last * (la + lb) / max(lb, 1e-9))]])
     return _spliced(path, a, b + 1, [], [Kind.CUBIC], row)
+
+
+def _one_arc(path: Path, a: int, b: int) -> float | None:
+    """The bulge of two neighbouring arcs of one circle as one; None where they are not, or go all round."""
+    if path.kinds[a] != Kind.ARC or path.kinds[b] != Kind.ARC:
+        return None
+    one, two = path.arc(a), path.arc(b)
+    off = hypot(*(one[0] - two[0])) + abs(one[1] - two[1])
+    sweep = one[3] + two[3]
+    if off > 1e-6 * max(one[1], 1.0) or one[3] * two[3] < 0 or abs(sweep) > 2 * np.pi - 1e-3:
+        return None
+    return float(np.tan(sweep / 4))
 
 
 def lines(path: Path, which: Collection[int]) -> Path:
@@ -170,8 +185,11 @@ def _ways(path: Path, node: int) -> tuple[FloatArray, FloatArray] | None:
 
 def smooth(path: Path, which: Collection[int]) -> Path:
     """Nodes made smooth: lines and arcs beside them become curves, and the handles are laid in line."""
-    n = len(path)
-    for node in which:
+    for node in sorted(set(which), reverse=True):
+        if is_smooth(path, node):
+            continue
+        path, node = _with_short_arcs(path, node)
+        n = len(path)
         before, after = node - 1, node
         if path.closed:
             before, after = before % n, after % n
@@ -190,6 +208,24 @@ def smooth(path: Path, which: Collection[int]) -> Path:
         params[after, 0:2] = at + way * lb
         path = Path(path.nodes, path.kinds, params, closed=path.closed)
     return path
+
+
+def _with_short_arcs(path: Path, node: int) -> tuple[Path, int]:
+    """The path with the arcs beside a node no longer than a quarter: one cubic follows no more. The node's number then."""
+    n = len(path)
+    for segment, is_before in (
+        (node % n if path.closed else node, False),
+        ((node - 1) % n if path.closed else node - 1, True),
+    ):
+        if not 0 <= segment < len(path) or path.kinds[segment] != Kind.ARC:
+            continue
+        sweep = abs(path.arc(segment)[3])
+        if sweep > np.pi / 2 + 1e-9:
+            share = np.pi / 2 / sweep
+            path = add_node(path, segment, 1 - share if is_before else share)
+            if is_before and node > 0:
+                node += 1
+    return path, node
 
 
 def sharp(path: Path, which: Collection[int]) -> Path:

@@ -10,7 +10,7 @@ from math import isfinite
 
 import msgspec
 
-from archimetra.artwork.text_form import TextForm
+from archimetra.artwork.text_form import Fit, TextForm
 from archimetra.geometry import figures
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
@@ -148,17 +148,22 @@ def scaled_form(form: Form, sx: float, sy: float) -> Form | None:
             return replace(form, outer=form.outer * sx, inner=form.inner * sx)
         case SlotForm() if is_even:
             return replace(
-                form, length=form.length * sx, thickness=form.thickness * sx, slack=form.slack * sx,
+                form, length=form.length * sx, thickness=form.thickness * sx, slack=min(max(form.slack * sx, -2.0), 10.0),
                 overrun=form.overrun * sx,
             )  # fmt: skip
         case TextForm() if is_even:
             along = form.along.transform(Affine.scale(sx)) if form.along is not None else None
             return replace(
                 form, cap_height=form.cap_height * sx, letter_spacing=form.letter_spacing * sx,
-                fit_width=form.fit_width * sx, arc_radius=form.arc_radius * sx, along=along,
+                fit_width=_in_limits(form.fit_width * sx, form.fit is Fit.NONE), arc_radius=form.arc_radius * sx, along=along,
                 along_start=form.along_start * sx, lift=form.lift * sx,
             )  # fmt: skip
     return None
+
+
+def _in_limits(width: float, is_unused: bool) -> float:
+    """A width to fit; one that is not used must not stop what is sized."""
+    return min(max(width, 1.0), 10_000.0) if is_unused else width
 
 
 def _sides(what: str, *sides: float) -> None:

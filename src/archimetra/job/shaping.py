@@ -196,9 +196,21 @@ def round_corners(
     nodes: Mapping[ShapeId, Collection[tuple[int, int]]] | None = None,
 ) -> Done:
     """Corners rounded: all, or those at the (path, node) numbers given by shape."""
-    from archimetra.geometry.corners import rounded
+    from archimetra.geometry.corners import cut_back, rounded
 
-    return _each_path(job, board_id, ids, "Round corners", lambda path, which: rounded(path, radius, which), nodes)
+    short, smallest = 0, radius
+
+    def run(path: Path, which: Collection[int] | None) -> Path:
+        nonlocal short, smallest
+        count, fits = cut_back(path, radius, which)
+        short, smallest = short + count, min(smallest, fits)
+        return rounded(path, radius, which)
+
+    done = _each_path(job, board_id, ids, "Round corners", run, nodes)
+    if not short:
+        return done
+    words = f"{short} corner{'' if short == 1 else 's'} had no room for {radius:g} mm and took less, down to {smallest:.2f} mm."
+    return done._replace(words=words)
 
 
 def cut_corners(
