@@ -32,7 +32,8 @@ def shown(monkeypatch):
             if Shown.press and action.text() == Shown.press:
                 action.trigger()
 
-    monkeypatch.setattr(QMenu, "exec", run)
+    for place in ("archimetra.app.window", "archimetra.app.stations.artwork.layers_panel"):
+        monkeypatch.setattr(f"{place}.pop_up", run)
     return Shown
 
 
@@ -88,7 +89,9 @@ def test_a_cut_offers_the_same_in_its_list_and_on_its_block(open_window, shown):
 
 
 def test_boards_are_renamed_duplicated_moved_and_removed_from_their_tab(open_window, shown, monkeypatch):
-    window = open_window(JobFile(edits.add_board(plain_clock().job)[0].job))
+    job = plain_clock().job
+    job = edits.change_job(job, "", boards=job.boards[:1], inlays=()).job
+    window = open_window(JobFile(edits.add_board(job)[0].job))
     session = window.session
     first, second = session.job.boards
     menu = window.header.tabs.menu_wanted

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from operator import attrgetter
 from typing import NamedTuple
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QWidget
 
@@ -118,6 +118,11 @@ def menu_of(parent: QWidget, ids: Sequence[str], actions: dict[str, QAction]) ->
         else:
             menu.addSeparator()
     return menu
+
+
+def pop_up(menu: QMenu, at: QPoint) -> None:
+    """Show a menu at a place of the screen until something is chosen or it is left."""
+    menu.exec(at)
 
 
 def add_view_keys(view: QWidget, actions: dict[str, QAction]) -> None:

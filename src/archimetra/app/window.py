@@ -37,6 +37,7 @@ from archimetra.app.actions import (
     add_view_keys,
     make_actions,
     menu_of,
+    pop_up,
 )
 from archimetra.app.documents import Documents
 from archimetra.app.header import Header
@@ -477,16 +478,16 @@ class MainWindow(QMainWindow):
     def _show_plan_menu(self, at: QPoint, shape: ShapeId | None) -> None:
         if shape is not None and shape not in self.session.picked:
             self._pick((shape,))
-        menu_of(self, SHAPE_MENU if shape is not None else PLAN_MENU, self.actions_by_id).exec(at)
+        pop_up(menu_of(self, SHAPE_MENU if shape is not None else PLAN_MENU, self.actions_by_id), at)
 
     def _show_cut_menu(self, cut_id: CutId, at: QPoint) -> None:
         self.session.show_cut(cut_id)
-        menu_of(self, CUT_MENU, self.actions_by_id).exec(at)
+        pop_up(menu_of(self, CUT_MENU, self.actions_by_id), at)
 
     def _show_board_menu(self, board_id: BoardId, at: QPoint) -> None:
         self.session.show_board(board_id)
         self.actions_by_id["remove-board"].setEnabled(len(self.session.job.boards) > 1)
-        menu_of(self, BOARD_MENU, self.actions_by_id).exec(at)
+        pop_up(menu_of(self, BOARD_MENU, self.actions_by_id), at)
         self.actions_by_id["remove-board"].setEnabled(True)
 
     def copy_cut(self) -> None:

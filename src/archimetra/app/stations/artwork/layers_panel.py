@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from archimetra.app.actions import pop_up
 from archimetra.app.session import Session, sentence
 from archimetra.app.theme import icons
 from archimetra.app.theme.tokens import Tokens
@@ -127,7 +128,7 @@ class LayerList(QWidget):
         more.setToolTip("Rename, order, move what is picked here, remove")
         more.setAccessibleName(f"More for layer {layer.name}")
         more.clicked.connect(
-            lambda _c=False, la=layer, b=more: self.menu(la).exec(b.mapToGlobal(b.rect().bottomLeft()))
+            lambda _c=False, la=layer, b=more: pop_up(self.menu(la), b.mapToGlobal(b.rect().bottomLeft()))
         )
         line.addWidget(more)
         return row
@@ -168,7 +169,7 @@ class LayerList(QWidget):
         item = self._list.itemAt(at) or self._list.currentItem()
         layer = self._session.board.layer(item.data(Qt.ItemDataRole.UserRole)) if item is not None else None
         if layer is not None:
-            self.menu(layer).exec(self._list.viewport().mapToGlobal(at))
+            pop_up(self.menu(layer), self._list.viewport().mapToGlobal(at))
 
     def _remove_current(self) -> None:
         s, row = self._session, self._list.currentRow()
