@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import gc
+import importlib
 import importlib.util
 import logging
 import signal
 import sys
+import threading
 import traceback
 from collections.abc import Callable
 from pathlib import Path as FilePath
@@ -104,7 +106,18 @@ def _begin(window: MainWindow, recovery: FilePath, job_path: FilePath | None, *,
     np.zeros(1)  # loads it, if nothing has
     session = window.session
     session.start(recovery)
+    threading.Thread(target=load_for_pages, name="loading", daemon=True).start()
     window.documents.begin(left_by_crashes(recovery), job_path, with_demo=with_demo)
+
+
+PAGES_NEED = ("shapely", "scipy.spatial", "numba", "archimetra.artwork.text", "archimetra.artwork.mend", "archimetra.job.shaping",
+              "archimetra.artwork.fonts", "archimetra.toolpath.suggest", "archimetra.toolpath.carving")  # fmt: skip
+
+
+def load_for_pages() -> None:
+    """Load what the pages calculate with, while the window waits for its first click: it would wait for it then."""
+    for name in PAGES_NEED:
+        importlib.import_module(name)
 
 
 def _demo() -> JobFile:

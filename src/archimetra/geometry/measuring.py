@@ -60,8 +60,8 @@ def radius_near(paths: Sequence[Path], at: Point) -> tuple[float, Point] | None:
 def area_of(paths: Sequence[Path], rule: FillRule) -> float:
     """The area that closed outlines fill, mm²."""
     closed = [path for path in paths if path.closed]
-    if len(closed) == 1:
-        return abs(closed[0].area())
+    if len(closed) == 1 and shapely.is_simple(shapely.linestrings(closed[0].flatten(_FINE_MM))):
+        return abs(closed[0].area())  # exact; the lobes of a crossing one would take each other away
     return float(shapely.area(region_of(closed, rule, chord_tolerance_mm=_FINE_MM)))
 
 
