@@ -77,6 +77,29 @@ def _thickness(track: Track, stations: FloatArray, kept: Region, bit_diameter: f
     normal = np.column_stack((t[:, 1], -t[:, 0])) * (1.0 if is_right else -1.0)
     far = 4 * bit_diameter
     begin, end = points + normal * bit_diameter * 0.5, points + normal * (bit_diameter * 0.5 + far)
-    rays = shapely.linestrings(np.stack((begin, end), axis=1))
     shapely.prepare(kept)
-    return np.asarray(shapely.length(shapely.intersection(rays, kept)))
+    is_inside = shapely.contains_xy(kept, begin)
+    corners, ring = shapely.get_coordinates(shapely.get_rings(shapely.get_parts(kept)), return_index=True)
+    is_side = ring[1:] == ring[:-1]  # the others are leaps to the next ring
+    p, q = corners[:-1][is_side], corners[1:][is_side]
+    (x0, y0), (x1, y1) = np.minimum(p, q).T.copy(), np.maximum(p, q).T.copy()
+    out = np.zeros(len(stations))
+    for k in range(len(stations)):
+        a, d = begin[k], end[k] - begin[k]
+        (left, front), (right, back) = np.minimum(a, end[k]), np.maximum(a, end[k])
+        near = np.flatnonzero((x0 <= right) & (x1 >= left) & (y0 <= back) & (y1 >= front))
+        out[k] = far * _share_inside(a, d, p[near], q[near], starts_inside=bool(is_inside[k]))
+    return out
+
+
+def _share_inside(a: FloatArray, d: FloatArray, p: FloatArray, q: FloatArray, *, starts_inside: bool) -> float:
+    """The share of the way from ``a`` along ``d`` that lies inside, where it crosses the sides ``p`` to ``q``."""
+    side_p = d[0] * (p[:, 1] - a[1]) - d[1] * (p[:, 0] - a[0])
+    side_q = d[0] * (q[:, 1] - a[1]) - d[1] * (q[:, 0] - a[0])
+    over = (side_p < 0) != (side_q < 0)  # a corner on the way counts once
+    t = side_p[over] / (side_p[over] - side_q[over])
+    at = p[over] + (q[over] - p[over]) * t[:, None]
+    shares = np.sort(((at - a) * d).sum(axis=1) / float(d @ d))
+    shares = np.concatenate(([0.0], shares[(shares > 0) & (shares < 1)], [1.0]))
+    steps = np.diff(shares)
+    return float(steps[0 if starts_inside else 1 :: 2].sum())

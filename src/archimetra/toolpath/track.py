@@ -152,28 +152,31 @@ class Track:
         return station, float(np.hypot(*(there - point)))
 
     def nearest(self, points: FloatArray) -> tuple[FloatArray, FloatArray]:
-        """The stations nearest to points (n, 2), and how far away they are (n,)."""
-        stations = np.concatenate([
-            np.linspace(s, e, max(2, min(64, int((e - s) / 0.5) + 2)), endpoint=False)
-            for s, e in zip(self._starts, self._ends, strict=True)
-        ] + [np.array([self.length])])  # fmt: skip
-        places = self.points(np.minimum(stations, self.length * (1 - 1e-12) if self.is_closed else self.length))
-        best = np.empty(len(points))
-        gaps = np.empty(len(points))
+        """The stations nearest to points (n, 2), and how far away they are (n,). Exact: on a line the foot of the
+        perpendicular, on an arc the place in the same direction from its centre, or an end."""
+        d = self._q - self._p
+        size = np.maximum((d * d).sum(axis=1), 1e-18)
+        arcs = np.flatnonzero(self._is_arc)
+        stations, gaps = np.empty(len(points)), np.empty(len(points))
         for n, point in enumerate(points):
-            d = np.hypot(*(places - point).T)
-            k = int(np.argmin(d))
-            low, high = stations[max(k - 1, 0)], stations[min(k + 1, len(stations) - 1)]
-            for _ in range(40):  # the distance has one valley between neighbouring samples
-                third = (high - low) / 3
-                pair = np.hypot(*(self.points(np.array([low + third, high - third])) - point).T)
-                if pair[0] <= pair[1]:
-                    high -= third
-                else:
-                    low += third
-            best[n] = (low + high) / 2
-            gaps[n] = float(np.hypot(*(self.points(np.array([best[n]]))[0] - point)))
-        return best, gaps
+            t = np.clip(((point - self._p) * d).sum(axis=1) / size, 0.0, 1.0)
+            gap = np.hypot(*(self._p + d * t[:, None] - point).T)
+            if len(arcs):
+                t[arcs], gap[arcs] = self._nearest_on_arcs(arcs, point)
+            k = int(np.argmin(gap))
+            stations[n] = self._starts[k] + t[k] * (self._ends[k] - self._starts[k])
+            gaps[n] = gap[k]
+        return stations, gaps
+
+    def _nearest_on_arcs(self, k: IntArray, point: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """The share of each arc at which it is nearest to a point, and how far away that is."""
+        away, sweep = point - self._centre[k], self._sweep[k]
+        turn = np.mod((np.arctan2(away[:, 1], away[:, 0]) - self._angle[k]) * np.sign(sweep), 2 * np.pi)
+        is_beside = turn <= np.abs(sweep)
+        to_begin, to_end = np.hypot(*(self._p[k] - point).T), np.hypot(*(self._q[k] - point).T)
+        share = np.where(is_beside, turn / np.abs(sweep), np.where(to_begin <= to_end, 0.0, 1.0))
+        gap = np.where(is_beside, np.abs(np.hypot(*away.T) - self._radius[k]), np.minimum(to_begin, to_end))
+        return share, gap
 
     def tangents_at(self, stations: FloatArray) -> FloatArray:
         """Unit directions of travel (n, 2) at stations (just past a joint)."""
