@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+
 import pytest
 from PySide6.QtCore import QSettings
 
@@ -57,7 +59,8 @@ def open_window(qtbot, shared_engine, monkeypatch):
         qtbot.addWidget(window, before_close_func=_give_up)
         window.show()
         qtbot.waitExposed(window)
-        window.activateWindow()  # keys go to the active window only
+        with contextlib.suppress(qtbot.TimeoutError), qtbot.waitActive(window, timeout=3_000):
+            window.activateWindow()  # keys go to the active window only
         session.start(recovery)
         session.open_job(content or plain_clock(), None)
         settle(qtbot, window)

@@ -225,7 +225,7 @@ class TestInlayForm:
         tabs = {tab.text(): tab for tab in sample.header.findChildren(QToolButton) if tab.property("kind") == "tab"}
         assert "the other half lies on Star plug" in tabs["Dial face"].toolTip()
         assert "Plug of the inlay Star" in tabs["Star plug"].toolTip()
-        assert tabs["Hands"].toolTip() == ""
+        assert tabs["Hands"].toolTip() == "Hands"  # the name, and no word of another half
 
 
 class TestMate:

@@ -392,4 +392,6 @@ class TestWholeFormat:
         by_name = {shape.name: shape for shape in back.shapes}
         for one, path in zip(drawn, paths, strict=True):
             assert deviation(by_name[one.name].paths, [path]) < 2e-4
-            assert len(by_name[one.name].paths[0]) == len(path)
+            # arcs are written a quarter at most: more of one hangs on the last digit of its radius
+            halves = int(((path.kinds == Kind.ARC) & (np.abs(path.params[:, 0]) > 0.9)).sum())
+            assert len(by_name[one.name].paths[0]) == len(path) + halves

@@ -53,6 +53,7 @@ from archimetra.geometry.region import EMPTY, Region, intersect, region_of, unit
 
 MAX_SHAPES = 500_000  # after `use` has been followed; a small file can ask for billions
 MAX_USE_DEPTH = 40
+LEAST_HUE = 70  # of 255, between the strongest and the weakest of red, green and blue
 MOST_CLIPPED = 20_000  # shapes a clip's edge runs through: each is an overlay of areas
 MAX_COPIED = 200_000  # elements visited as copies, whether they draw anything or not
 MOST_LAYERS, MOST_GROUPS = 200, 40  # groups marked as layers; groups only taken for layers
@@ -261,7 +262,8 @@ class _Reader:
         return self._layers.index(name)
 
     def _colour_of(self, layer: int) -> str:
-        """The colour of a layer all of whose shapes have one, as #rrggbb; '' for several, and for black, which is no choice."""
+        """The colour of a layer all of whose shapes have one, as #rrggbb; '' for several, and for inks and greys: those are
+        no choice, and layers would look alike."""
         from PIL import ImageColor
 
         colours = self._colours.get(layer, set())
@@ -271,7 +273,8 @@ class _Reader:
             red, green, blue = ImageColor.getrgb(next(iter(colours)))[:3]
         except ValueError:
             return ""
-        return f"#{red:02x}{green:02x}{blue:02x}" if red + green + blue > 60 else ""
+        is_hue = max(red, green, blue) - min(red, green, blue) >= LEAST_HUE
+        return f"#{red:02x}{green:02x}{blue:02x}" if is_hue else ""
 
     # ---- walking
 
