@@ -153,7 +153,7 @@ def style_sheet(t: Tokens) -> str:
     QToolButton[kind="part"]:focus {{ border: 2px solid {t.accent}; }}
     QToolButton[kind="fold"] {{ font-weight: 600; padding: 2px 4px 2px 0; border: 1px solid transparent; }}
     QToolButton[kind="fold"]:focus {{ border: 1px solid {t.accent}; }}
-    QToolButton[kind="trade"] {{ padding: 3px 4px; color: {t.quiet}; text-align: left; }}
+    QToolButton[kind="trade"] {{ padding: 3px 2px; color: {t.quiet}; text-align: left; }}
     QToolButton[kind="trade"]:checked {{ background: {t.panel}; color: {t.ink}; font-weight: 600;
         border: 1px solid {t.hairline}; border-bottom: 2px solid {t.accent}; }}
     QToolButton[kind="trade"]:focus {{ background: {t.wash}; border: 1px solid {t.accent}; }}
