@@ -217,7 +217,9 @@ class CutsPanel(Panel):
         self._suggest_timer.start()
         count = len(session.picked)
         coming = session.coming[0]
-        shown(self._land.parentWidget(), coming is not None)
+        row = self._land.parentWidget()
+        if row is not None:
+            shown(row, coming is not None)
         if coming is not None:
             self._hint.setText(f"{coming.name} is shown on the plan, but has not landed on the sheet yet.")
             self._land.setText(f"Land {coming.name if len(coming.name) < 24 else 'it'} on the sheet")
