@@ -176,3 +176,19 @@ class TestBadPictures:
     )
     def test_settings_out_of_limits_are_refused(self, fields):
         assert sentence_of(ValueError, lambda: TraceSettings(**fields))
+
+
+@pytest.mark.parametrize("dots", [(300, 150), (150, 300), (200, 200), (300, 299)])
+def test_a_picture_with_two_resolutions_is_as_large_as_both_say(dots):
+    """A square of an inch on paper of two, whatever its pixels."""
+    from io import BytesIO
+
+    from PIL import Image, ImageDraw
+
+    image = Image.new("L", (2 * dots[0], 2 * dots[1]), 255)
+    ImageDraw.Draw(image).rectangle((dots[0] // 2, dots[1] // 2, 3 * dots[0] // 2 - 1, 3 * dots[1] // 2 - 1), fill=0)
+    out = BytesIO()
+    image.save(out, "PNG", dpi=dots)
+    drawing = trace(open_picture(out.getvalue(), name="a.png"), TraceSettings(), name="a.png")
+    x0, y0, x1, y1 = drawing.bounds()
+    assert (x1 - x0, y1 - y0) == (pytest.approx(25.4, abs=0.2), pytest.approx(25.4, abs=0.2))

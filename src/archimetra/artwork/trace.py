@@ -9,7 +9,7 @@ from __future__ import annotations
 import io
 import re
 import warnings
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -77,6 +77,12 @@ def open_picture(data: bytes, *, name: str) -> Picture:
             dpi = image.info.get("dpi")
             image.load()
             upright = ImageOps.exif_transpose(image)
+            is_turned = upright.size != (width, height)
+            dots = _dots(dpi, is_turned=is_turned)
+            if dots is not None and abs(dots[0] / dots[1] - 1) > 0.01:
+                before = upright.size[0]
+                upright = _with_square_pixels(upright, dots)
+                dots = (dots[0] * upright.size[0] / before,) * 2
             if upright.mode in ("RGBA", "LA", "PA") or "transparency" in upright.info:
                 upright = upright.convert("RGBA")
                 ground = Image.new("RGBA", upright.size, "white")
@@ -88,14 +94,37 @@ def open_picture(data: bytes, *, name: str) -> Picture:
         raise ArtworkError(
             f"{name} is not a picture that can be read, or it breaks off. Save it again as PNG or JPEG."
         ) from error
-    per_inch = float(dpi[0]) if dpi and dpi[0] and 10 <= float(dpi[0]) <= 10_000 else 0.0
-    if per_inch:
+    if dots is not None:
+        per_inch = max(dots)
         return Picture(
             pixels, 25.4 / per_inch, f"The picture states {per_inch:.4g} pixels to the inch. Check the size.", False
         )
     return Picture(
         pixels, 25.4 / 96, "The picture states no size; 96 pixels to the inch were assumed. Check the size.", False
     )
+
+
+def _dots(dpi: Any, *, is_turned: bool) -> tuple[float, float] | None:
+    """Pixels to the inch across and up, where a picture states believable ones."""
+    try:
+        across, up = float(dpi[0]), float(dpi[1])
+    except (TypeError, ValueError, IndexError):
+        return None
+    if not all(10 <= number <= 10_000 for number in (across, up)) or max(across, up) > 4 * min(across, up):
+        return None
+    return (up, across) if is_turned else (across, up)
+
+
+def _with_square_pixels(image: Any, dots: tuple[float, float]) -> Any:
+    """A picture whose pixels are longer than wide, or the other way round, at the finer of its resolutions both ways; at the
+    coarser one where that would be too large."""
+    from PIL import Image
+
+    for wanted in (max(dots), min(dots)):
+        size = [max(1, round(side * wanted / own)) for side, own in zip(image.size, dots, strict=True)]
+        if size[0] * size[1] <= MAX_PIXELS:
+            break
+    return image.resize(size, Image.Resampling.BICUBIC)
 
 
 def toned(picture: Picture, settings: TraceSettings, *, name: str = "The picture") -> Toned:
