@@ -8,6 +8,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog, QMenu
 
 from archimetra.app.actions import BOARD_MENU, CUT_MENU, FILE_MENU, PLAN_MENU, ROWS, SHAPE_MENU
+from archimetra.base.findings import Finding, Severity
 from archimetra.demo import quay_tide_clock
 from archimetra.job import edits
 from archimetra.job.file import JobFile, decode_job, encode_job, save_job
@@ -64,6 +65,18 @@ def test_on_the_plan_a_right_click_offers_and_a_right_drag_pans(open_window, sho
     assert "Show the whole sheet" in shown.seen[-1]
     QTest.keyClick(plan, Qt.Key.Key_Menu)
     assert len(shown.seen) == number + 2
+
+
+def test_a_finding_says_itself_and_offers_what_can_be_done_with_its_cut(open_window, shown):
+    window = open_window()
+    cut = window.session.board.cuts[1]
+    finding = Finding("narrow", Severity.CAUTION, "Too narrow here.", subject=cut.id, at=(50.0, 50.0))
+    window.plan.show_findings((finding,))
+    at = window.plan.view.to_screen(50.0, 50.0)
+    QTest.mouseClick(window.plan, Qt.MouseButton.RightButton, pos=at.toPoint())
+    assert "Too narrow here" in window.notices.text
+    assert window.session.cut_id == cut.id
+    assert "Switch this cut on or off" in shown.seen[-1]
 
 
 def test_a_cut_offers_the_same_in_its_list_and_on_its_block(open_window, shown):

@@ -32,7 +32,7 @@ WITH_THE_MOUSE = (
     ("Drag out of a ruler", "a guide; back into it, and it is gone"),
     ("Drag on bare ground", "frames shapes; Shift adds to what is picked"),
     ("Drag A or A′, or the line", "cuts the section elsewhere"),
-    ("Right click", "what can be done with a shape, a cut, a layer or a board"),
+    ("Right click", "what can be done with a shape, a cut, a layer, a finding or a board"),
     ("Middle drag, wheel", "pans, zooms on the cursor"),
     ("Arrows", "nudge by 1 mm; Shift 10 mm, Alt 0.1 mm"),
 )

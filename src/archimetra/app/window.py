@@ -475,7 +475,13 @@ class MainWindow(QMainWindow):
 
     # ---- menus
 
-    def _show_plan_menu(self, at: QPoint, shape: ShapeId | None) -> None:
+    def _show_plan_menu(self, at: QPoint, thing: Finding | ShapeId | None) -> None:
+        if isinstance(thing, Finding):
+            self._go_to_finding(thing)
+            if self.session.board.cut(CutId(thing.subject)) is not None:
+                pop_up(menu_of(self, CUT_MENU, self.actions_by_id), at)
+            return
+        shape = thing
         if shape is not None and shape not in self.session.picked:
             self._pick((shape,))
         pop_up(menu_of(self, SHAPE_MENU if shape is not None else PLAN_MENU, self.actions_by_id), at)

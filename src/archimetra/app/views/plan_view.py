@@ -119,7 +119,7 @@ class PlanView(KeyFocusView):
     guide_moved = Signal(int, object)  # which, and to where in mm; None takes it away
     tool_left = Signal()
     delete_wanted = Signal()
-    menu_wanted = Signal(object, object)  # the place on the screen, and the shape there or None
+    menu_wanted = Signal(object, object)  # the place on the screen, and the finding or shape there, or None
 
     def __init__(self, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -412,8 +412,10 @@ class PlanView(KeyFocusView):
 
     def _want_menu(self, at: QPointF) -> None:
         x, y = self.view.to_board(at)
+        finding = self._finding_at(at)
         hit = pick_at(self._targets, x, y, PICK_REACH_PX / self.view.scale)
-        self.menu_wanted.emit(self.mapToGlobal(at).toPoint(), hit.id if hit is not None else None)
+        thing = finding if finding is not None else hit.id if hit is not None else None
+        self.menu_wanted.emit(self.mapToGlobal(at).toPoint(), thing)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.MiddleButton:
