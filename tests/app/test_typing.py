@@ -6,8 +6,9 @@ import msgspec
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QPlainTextEdit, QToolButton
+from PySide6.QtWidgets import QApplication, QPlainTextEdit, QPushButton, QToolButton
 
+from archimetra.app.widgets.unfinished import unfinished
 from archimetra.artwork.text_form import TextForm
 from archimetra.geometry.affine import Affine
 from archimetra.job import edits, shaping
@@ -208,3 +209,20 @@ def test_a_fixture_chosen_between_keeps_the_first_ones_number(open_window):
     click(window.pages[0]._which.property("label"))
     window.pages[0]._choose_fixture(1)
     assert [f.x for f in window.session.board.fixtures] == [77.0, 200.0]
+
+
+def test_a_button_that_moves_from_under_the_hand_is_pressed_all_the_same(open_window):
+    """Readings typed, then a button lower on the page pressed: taking the readings makes the words above it longer."""
+    window = open_window(JobFile(new_job()))
+    window.station_board()
+    add = next(b for b in window.findChildren(QPushButton) if b.text() == "Add a clamp")
+    half_type(window, "Thickness readings", "18.3, 18.1, 18.2")
+    before = add.mapToGlobal(add.rect().center())
+    QTest.mousePress(add, Qt.MouseButton.LeftButton)
+    QApplication.processEvents()
+    add.move(add.x(), add.y() + 60)  # as the words above push it
+    at = add.mapFromGlobal(before)
+    QTest.mouseRelease(add, Qt.MouseButton.LeftButton, pos=at)
+    assert window.session.board.sheet.readings == (18.3, 18.1, 18.2)
+    assert len(window.session.board.fixtures) == 1
+    assert not unfinished.is_any

@@ -41,6 +41,11 @@ class _Line(QLineEdit):
                 return False
         return super().event(event)
 
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        if self.is_typing and event.reason() == Qt.FocusReason.MouseFocusReason:
+            unfinished.left_by_mouse()
+        super().focusOutEvent(event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.left_off.emit()
@@ -215,6 +220,8 @@ class TextBox(QPlainTextEdit):
         super().focusInEvent(event)
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
+        if self._is_typing and event.reason() == Qt.FocusReason.MouseFocusReason:
+            unfinished.left_by_mouse()
         super().focusOutEvent(event)
         if event.reason() not in (Qt.FocusReason.PopupFocusReason, Qt.FocusReason.ActiveWindowFocusReason):
             self.commit()

@@ -71,6 +71,13 @@ class Unfinished(QObject):
             if problem:
                 self.refused.emit(problem)
 
+    def left_by_mouse(self) -> None:
+        """A field lost the focus to what is being pressed: that may move away as the field's text is taken."""
+        button, app = QApplication.focusWidget(), QApplication.instance()
+        if isinstance(button, QAbstractButton) and app is not None:
+            self._pressed = (button, _place(button))
+            app.installEventFilter(self)
+
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if (
             event.type() in self._PRESSES
@@ -82,9 +89,14 @@ class Unfinished(QObject):
                 self._pressed = (watched, _place(watched))
             self.settle()
         elif (
-            self._pressed is not None and event.type() == QEvent.Type.MouseButtonRelease and watched is self._pressed[0]
+            self._pressed is not None
+            and event.type() == QEvent.Type.MouseButtonRelease
+            and isinstance(watched, QWidget)
         ):
-            return self._let_go(event)
+            if watched is self._pressed[0]:
+                return self._let_go(event)
+            self._pressed = None  # that button is gone
+            self._rest()
         return False
 
     def _let_go(self, event: QEvent) -> bool:
