@@ -6,6 +6,7 @@ import contextlib
 
 import pytest
 from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QApplication
 
 from archimetra.app.session import Session
 from archimetra.app.theme import style
@@ -53,6 +54,8 @@ def open_window(qtbot, shared_engine, monkeypatch):
     monkeypatch.setattr(shared_engine, "close", lambda: None)
 
     def open_(content: JobFile | None = None, *, recovery=None) -> MainWindow:
+        for left in QApplication.topLevelWidgets():
+            left.hide()  # a page an earlier test left open would keep the window from becoming active
         style.load_fonts()
         session = Session()
         window = MainWindow(session, theme="light", demo=plain_clock)
