@@ -20,7 +20,10 @@ from .gestures import field
 
 
 def half_type(window, name: str, text: str):
-    """Type over a field and leave it at that."""
+    """Type over a field and leave it at that. A window of an earlier test that goes only now may have taken the keys along."""
+    if not window.isActiveWindow():
+        window.activateWindow()
+        QTest.qWaitForWindowActive(window, 3000)
     edit = field(window, name)
     edit.setFocus()
     edit.selectAll()
