@@ -101,6 +101,24 @@ class TestTwoWindows:
         qtbot.waitUntil(lambda: window.notices.is_asking, timeout=10_000)
         assert "named Again" in window.notices.text
 
+    @pytest.mark.parametrize("how", ["open", "new", "save as"])
+    def test_a_question_about_a_job_left_goes_with_it(self, on_file, how):
+        """Answered later it would write the job shown then over the file asked about."""
+        window, path = on_file
+        theirs(path)
+        window.documents.look_at_disk()
+        assert window.notices.is_asking
+        other = path.with_name("other.archimetra")
+        if how == "open":
+            save_job(other, JobFile(new_job()))
+            window.documents.open_file(other)
+        elif how == "new":
+            window.documents.new_job()
+        else:
+            window.documents.save_file(other)
+        assert not window.notices.is_asking
+        assert load_job(path).job.boards[0].name == "Theirs"
+
     @pytest.mark.parametrize("how", ["touched", "gone", "same", "damaged", "folder gone"])
     def test_what_is_no_change_asks_nothing(self, on_file, how):
         window, path = on_file

@@ -42,6 +42,7 @@ class Documents(QObject):
         self._look_soon.setSingleShot(True)
         self._look_soon.setInterval(SETTLE_MS)
         self._look_soon.timeout.connect(self.look_at_disk)
+        self._session.opened.connect(self._withdraw)
 
     # ---- opening
 
@@ -147,10 +148,16 @@ class Documents(QObject):
         except ArchimetraError as error:
             self._window.say("stop", str(error))
             return False
+        self._withdraw()
         self._watch()
         self._remember()
         self._window.say("note", f"Saved as {session.path}.")
         return True
+
+    def _withdraw(self) -> None:
+        """Questions about the job and file before go with them: their answers would write this job over that file."""
+        for about in ("disk", "taken up"):
+            self._window.notices.withdraw(about)
 
     def _preview(self) -> bytes:
         picture = self._window.plan.grab().toImage().scaledToWidth(320, Qt.TransformationMode.SmoothTransformation)

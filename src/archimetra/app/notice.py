@@ -51,6 +51,12 @@ class Notices(QObject):
         card.answered = lambda: self._drop(card)
         self._show(card)
 
+    def withdraw(self, about: str) -> None:
+        """A question that has lost its ground: what it would do concerns something else by now."""
+        for card in tuple(self._cards):
+            if card.is_asking and card.about == about:
+                self._drop(card)
+
     @property
     def text(self) -> str:
         """All that stands there."""

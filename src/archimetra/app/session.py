@@ -20,6 +20,7 @@ from PySide6.QtGui import QImage
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, moved
 from archimetra.artwork.report import Entry
+from archimetra.base.errors import JobFileError
 from archimetra.engine.messages import (
     ArtworkRead,
     ArtworkRequest,
@@ -289,6 +290,8 @@ class Session(QObject):
     def take_from_disk(self, path: FilePath) -> None:
         """The version on disk in place of the one shown, as a step that undo takes back. Raises JobFileError."""
         content, on_disk = open_job(path)
+        if not content.job.boards:
+            raise JobFileError(f"{path.name} holds no boards, so there is nothing to take.")
         self.sources = {**self.sources, **content.sources}
         self.path, self.on_disk, self._saved = path, on_disk, content.job
         if not self._history.apply(Edit("Version on disk", content.job)):
