@@ -131,6 +131,18 @@ def test_a_common_edge_drawn_once_is_asked_about_and_never_opens_a_part_in_silen
     assert "1 edge between two parts is drawn once" in said["edges-drawn-once"]
 
 
+def test_areas_made_parts_lose_nothing_of_shapes_that_lie_partly_elsewhere():
+    """One drawn thing holds the dividing line and a far circle: the circle stays, both areas come."""
+    seven = [*sides(0, 0, 10, 10), *sides(10, 0, 10, 10)[:3]]
+    far = Path.circle((100, 100), 5)
+    drawn = [DrawnShape("line", 0, (p,), FillRule.NONZERO, False, 0.1, 0, str(k)) for k, p in enumerate(seven[1:])]
+    drawn.append(DrawnShape("both", 0, (far, seven[0]), FillRule.NONZERO, False, 0.1, 0, "both"))
+    for order in (drawn, drawn[::-1]):
+        parts = areas_as_parts(order)
+        found = areas([p for s in parts.shapes for p in s.paths])
+        assert found == pytest.approx([far.area(), 100.0, 100.0], abs=0.05)
+
+
 def test_lines_that_hang_on_a_net_stay_lines():
     lead = Path.polyline([(20, 10), (26, 15)], closed=False)
     paths, _ = put([*sides(0, 0, 10, 10), *sides(10, 0, 10, 10), lead])

@@ -307,19 +307,23 @@ def join_ends(
 def areas_as_parts(shapes: Sequence[DrawnShape]) -> Mended:
     """Every area that loose lines enclose as a part of its own, with its own copy of the lines between it and the next."""
     loose = [(k, path) for k, shape in enumerate(shapes) for path in shape.paths if len(path)]
-    pieces = pieces_of([piece for _, path in loose for piece in _sides(path)])
-    owner = np.repeat([k for k, _ in loose], [len(_sides(path)) for _, path in loose])
-    layers = np.array([shapes[k].layer for k in owner.tolist()], dtype=np.int64)
+    sides = [_sides(path) for _, path in loose]
+    pieces = pieces_of([side for own in sides for side in own])
+    unit = np.repeat(np.arange(len(loose)), [len(own) for own in sides])  # the outline each side is of
+    layers = np.array([shapes[loose[n][0]].layer for n in unit.tolist()], dtype=np.int64)
     nets = parts_of_nets(pieces, layers, tolerance_mm=JOIN_MM, double_mm=DOUBLE_MM, every=True)
-    used = {k for k, is_in in zip(owner.tolist(), nets.is_used.tolist(), strict=True) if is_in}
-    whole = {k for k in used if all(nets.is_used[owner == k])}
-    if not whole:
+    used = set(unit[nets.is_used].tolist())  # sides of one outline hang together, so all of them are
+    if not used:
         return Mended(list(shapes), [(k,) for k in range(len(shapes))], [])
-    out = [(k, shapes[k], (k,)) for k in range(len(shapes)) if k not in whole]
+    out: list[tuple[int, DrawnShape, tuple[int, ...]]] = []
+    taken = {k: [path for n, (own, path) in enumerate(loose) if own == k and n in used] for k in range(len(shapes))}
+    for k, shape in enumerate(shapes):
+        left = tuple(path for path in shape.paths if not any(path is gone for gone in taken[k]))
+        if left:
+            out.append((k, shape if len(left) == len(shape.paths) else replace(shape, paths=left), (k,)))
     for path, members in zip(nets.paths, nets.members, strict=True):
-        came = tuple(dict.fromkeys(owner[members].tolist()))
-        if came[0] in whole:
-            out.append((min(came), replace(shapes[came[0]], paths=(path,)), came))
+        came = tuple(dict.fromkeys(loose[n][0] for n in unit[members].tolist()))
+        out.append((min(came), replace(shapes[came[0]], paths=(path,)), came))
     out.sort(key=lambda row: row[0])
     count = sum(path.closed for path in nets.paths)
     entries = [
