@@ -8,7 +8,7 @@ import shapely
 
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import as_region
-from archimetra.toolpath.starts import _thickness
+from archimetra.toolpath.starts import Wood
 from archimetra.toolpath.track import Track
 
 
@@ -41,4 +41,4 @@ def test_the_wood_beside_a_path_is_what_lies_on_a_ray_square_to_it(seed, is_righ
     square = np.column_stack((way[:, 1], -way[:, 0])) * (1.0 if is_right else -1.0)
     rays = shapely.linestrings(np.stack((points + square * 3.0, points + square * 27.0), axis=1))
     wanted = shapely.length(shapely.intersection(rays, kept))
-    assert np.abs(_thickness(track, stations, kept, 6.0, is_right=is_right) - wanted).max() < 1e-6
+    assert np.abs(Wood(kept).beside(track, stations, 6.0, is_right=is_right) - wanted).max() < 1e-6

@@ -13,7 +13,7 @@ from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.task import Task, task_of
 
-PLANNERS_VERSION = b"6"  # raise when a planner changes its answer for the same inputs
+PLANNERS_VERSION = b"7"  # raise when a planner changes its answer for the same inputs
 
 
 def task_key(task: Task) -> str:

@@ -13,6 +13,8 @@ from math import acos, ceil, pi
 
 import numpy as np
 import shapely
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 from shapely.geometry import LinearRing, MultiPolygon, Polygon
 
 from archimetra.base.errors import GeometryError
@@ -132,7 +134,22 @@ def _buffered(region: Region, distance: float, segments: int, turned: float) -> 
         back = there.inverse()
         source = shapely.transform(region, there.apply)
         return as_region(shapely.transform(shapely.buffer(source, distance, quad_segs=segments), back.apply))
-    return as_region(shapely.buffer(region, distance, quad_segs=segments))
+    return _each_buffered(region, distance, segments)
+
+
+def _each_buffered(region: Region, distance: float, segments: int) -> Region:
+    """Each polygon by itself, then those united that meet: many parts take no longer than their points."""
+    grown = np.asarray(shapely.buffer(np.array(polygons_of(region), dtype=object), distance, quad_segs=segments))
+    grown = grown[~shapely.is_empty(grown)]
+    if distance < 0 or len(grown) < 2:
+        return as_region(shapely.geometrycollections(list(grown)))
+    i, j = shapely.STRtree(grown).query(grown, predicate="intersects")
+    links = coo_matrix((np.ones(len(i), dtype=bool), (i, j)), shape=(len(grown), len(grown)))
+    _, cluster = connected_components(links, directed=False)
+    order = np.argsort(cluster, kind="stable")
+    groups = np.split(grown[order], np.flatnonzero(np.diff(cluster[order])) + 1)
+    united = [shapely.union_all(group) if len(group) > 1 else group[0] for group in groups]
+    return as_region(shapely.geometrycollections(united))
 
 
 def _spread(rings: list[FloatArray], count: int) -> FloatArray:

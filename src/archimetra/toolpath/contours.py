@@ -152,11 +152,20 @@ def _apart(region: Region, reach: float) -> list[FloatArray]:
     """Rings outside a region. Between parts that lie just the bit's width apart they would touch and run together: a hair nearer they
     pass between."""
     rings = outer_rings(region, reach)
-    if sum(ring_area(ring) > 0 for ring in rings) < len(polygons_of(region)):
+    parts = polygons_of(region)
+    if sum(ring_area(ring) > 0 for ring in rings) < len(parts) and _lie_just_apart(parts, reach):
         nearer = outer_rings(region, reach - _HAIR_MM)
         if len(nearer) > len(rings):
             return nearer
     return rings
+
+
+def _lie_just_apart(parts: list[Polygon], reach: float) -> bool:
+    """Whether between some two parts there is just room for a bit of this radius, less a hair."""
+    given = np.array(parts, dtype=object)
+    i, j = shapely.STRtree(given).query(given, predicate="dwithin", distance=2 * reach + _HAIR_MM)
+    i, j = i[i < j], j[i < j]
+    return bool((shapely.distance(given[i], given[j]) > 2 * (reach - _HAIR_MM)).any())
 
 
 def outer_rings(region: Region, reach: float) -> list[FloatArray]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import cached_property
 
 import numpy as np
 import shapely
@@ -16,6 +17,7 @@ from archimetra.job.cuts import ProfileCut
 from archimetra.job.ids import ShapeId
 from archimetra.job.marks import place_of
 from archimetra.toolpath.contours import Contour, kept_region
+from archimetra.toolpath.starts import Wood
 from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
@@ -43,6 +45,11 @@ class Outlines:
             around: Region = shapely.difference(shapely.box(x0 - room, y0 - room, x1 + room, y1 + room), region)
             return around
         return region
+
+    @cached_property
+    def wood(self) -> Wood:
+        """That wood, to be looked at along short lines."""
+        return Wood(self.kept)
 
     @property
     def edge(self) -> BaseGeometry:

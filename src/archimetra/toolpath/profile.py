@@ -402,9 +402,9 @@ class _Profile:
         if len(by_hand):
             station, reason = float(by_hand[0]), "set by hand"
         else:
-            kept = self._outlines.kept if contour.keeps_right is not None else None
+            wood = self._outlines.wood if contour.keeps_right is not None else None
             station, reason = choose_start(
-                track, spans, bit_diameter=self._bit.diameter, kept=kept, keeps_right=contour.keeps_right
+                track, spans, bit_diameter=self._bit.diameter, wood=wood, keeps_right=contour.keeps_right
             )
         if tell:
             x, y = self._point(track, station)

@@ -27,7 +27,7 @@ def choose_start(
     tabs: FloatArray,
     *,
     bit_diameter: float,
-    kept: Region | None = None,
+    wood: Wood | None = None,
     keeps_right: bool | None = None,
 ) -> Start:
     """The middle of the longest straight stretch clear of tabs, corners and thin places, otherwise the place farthest from
@@ -52,9 +52,9 @@ def choose_start(
     order = np.argsort(-score, kind="stable")
     best = int(order[0])
     avoided = False
-    if kept is not None and keeps_right is not None and not kept.is_empty:
+    if wood is not None and keeps_right is not None:
         look = order[:_CLOSE_LOOK]
-        firm = _thickness(track, candidates[look], kept, bit_diameter, is_right=keeps_right)
+        firm = wood.beside(track, candidates[look], bit_diameter, is_right=keeps_right)
         limit = FIRM_DIAMETERS * bit_diameter
         penalty = 4 * np.maximum(limit - firm, 0.0)
         again = score[look] - penalty
@@ -71,35 +71,41 @@ def choose_start(
     return Start(float(candidates[best]), reason + (", off a thin place" if avoided else ""))
 
 
-def _thickness(track: Track, stations: FloatArray, kept: Region, bit_diameter: float, *, is_right: bool) -> FloatArray:
-    """How much wood lies beside the path at stations, square to it, up to four diameters."""
-    points, t = track.points(stations), track.tangents_at(stations)
-    normal = np.column_stack((t[:, 1], -t[:, 0])) * (1.0 if is_right else -1.0)
-    far = 4 * bit_diameter
-    begin, end = points + normal * bit_diameter * 0.5, points + normal * (bit_diameter * 0.5 + far)
-    shapely.prepare(kept)
-    is_inside = shapely.contains_xy(kept, begin)
-    corners, ring = shapely.get_coordinates(shapely.get_rings(shapely.get_parts(kept)), return_index=True)
-    is_side = ring[1:] == ring[:-1]  # the others are leaps to the next ring
-    p, q = corners[:-1][is_side], corners[1:][is_side]
-    (x0, y0), (x1, y1) = np.minimum(p, q).T.copy(), np.maximum(p, q).T.copy()
-    out = np.zeros(len(stations))
-    for k in range(len(stations)):
-        a, d = begin[k], end[k] - begin[k]
-        (left, front), (right, back) = np.minimum(a, end[k]), np.maximum(a, end[k])
-        near = np.flatnonzero((x0 <= right) & (x1 >= left) & (y0 <= back) & (y1 >= front))
-        out[k] = far * _share_inside(a, d, p[near], q[near], starts_inside=bool(is_inside[k]))
-    return out
+class Wood:
+    """The wood that stays beside contours, looked at along short lines."""
+
+    def __init__(self, kept: Region) -> None:
+        self._kept = kept
+        shapely.prepare(kept)
+        rings = shapely.get_rings(shapely.get_parts(kept))
+        self._rings = [shapely.get_coordinates(ring).T.copy() for ring in rings]
+        self._tree = shapely.STRtree(rings)
+
+    def beside(self, track: Track, stations: FloatArray, bit_diameter: float, *, is_right: bool) -> FloatArray:
+        """How much wood (n,) lies beside a contour at stations, square to it, up to four diameters."""
+        points, t = track.points(stations), track.tangents_at(stations)
+        normal = np.column_stack((t[:, 1], -t[:, 0])) * (1.0 if is_right else -1.0)
+        far = 4 * bit_diameter
+        begin, way = points + normal * bit_diameter * 0.5, normal * far
+        is_inside = shapely.contains_xy(self._kept, begin)
+        crossed: list[list[FloatArray]] = [[] for _ in stations]
+        lines, rings = self._tree.query(shapely.linestrings(np.stack((begin, begin + way), axis=1)))
+        for k, ring in zip(lines.tolist(), rings.tolist(), strict=True):
+            crossed[k].append(_crossings(begin[k], way[k], self._rings[ring]))
+        out = np.zeros(len(stations))
+        for k, shares in enumerate(crossed):
+            at = np.concatenate(([0.0], np.sort(np.concatenate(shares)) if shares else [], [1.0]))
+            out[k] = far * np.diff(at)[0 if is_inside[k] else 1 :: 2].sum()
+        return out
 
 
-def _share_inside(a: FloatArray, d: FloatArray, p: FloatArray, q: FloatArray, *, starts_inside: bool) -> float:
-    """The share of the way from ``a`` along ``d`` that lies inside, where it crosses the sides ``p`` to ``q``."""
-    side_p = d[0] * (p[:, 1] - a[1]) - d[1] * (p[:, 0] - a[0])
-    side_q = d[0] * (q[:, 1] - a[1]) - d[1] * (q[:, 0] - a[0])
-    over = (side_p < 0) != (side_q < 0)  # a corner on the way counts once
-    t = side_p[over] / (side_p[over] - side_q[over])
-    at = p[over] + (q[over] - p[over]) * t[:, None]
-    shares = np.sort(((at - a) * d).sum(axis=1) / float(d @ d))
-    shares = np.concatenate(([0.0], shares[(shares > 0) & (shares < 1)], [1.0]))
-    steps = np.diff(shares)
-    return float(steps[0 if starts_inside else 1 :: 2].sum())
+def _crossings(a: FloatArray, d: FloatArray, ring: FloatArray) -> FloatArray:
+    """At which shares of the way from ``a`` along ``d`` it crosses a ring of corners (2, n)."""
+    x, y = ring
+    side = d[0] * (y - a[1]) - d[1] * (x - a[0])
+    is_left = side < 0
+    over = np.flatnonzero(is_left[1:] != is_left[:-1])  # a corner on the way counts once
+    p, q = ring[:, over], ring[:, over + 1]
+    t = side[over] / (side[over] - side[over + 1])
+    shares = (d @ (p + (q - p) * t - a[:, None])) / float(d @ d)
+    return np.asarray(shares[(shares > 0) & (shares < 1)])
