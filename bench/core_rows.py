@@ -64,7 +64,9 @@ def profile_planning() -> Iterator[Row]:
 
         # to the bare offset come its check against the outline, arcs, tabs, start and five passes: half of the whole
         row = compared(f"profile of {points:,} segments, all passes", floor, work, reach=2.5)
-        if points < 10_000:  # fixed work of some milliseconds outweighs so short an offset: what counts is that nobody waits
+        if (
+            points < 10_000
+        ):  # fixed work of some milliseconds outweighs so short an offset: what counts is that nobody waits
             took = min(seconds(work) for _ in range(5))
             row = row._replace(value=took * 1000, reach=50.0, unit="ms")
         yield row

@@ -103,6 +103,14 @@ class _Desk:
         p99 = float(np.percentile(waits, 99))
         return Row(name, "16 ms frame", f"longest {gaps.max():.0f} ms", p99, 50.0, "ms (99 %)")
 
+    def acted(self, name: str, act: Callable[[int], None]) -> Row:
+        def work() -> None:
+            for k in range(6):
+                act(k)
+                self.run_for(0.4)
+
+        return self.watched(name, work)
+
     def _tick(self) -> None:
         now = time.perf_counter()
         self._gaps.append(now - self._last)
@@ -169,6 +177,33 @@ class _Desk:
             self.run_for(0.03)
 
 
+def acting() -> Iterator[Row]:
+    """Single acts in a full job, each a few times with rests between: how long the window answers to nothing else."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    style.load_fonts()
+    squares = [Path.rectangle(14 * (k % 40), 30 * (k // 40), 10, 20) for k in range(400)]
+    with _Desk(app, JobFile(job_of(squares, cuts=40))) as desk:
+        session, window = desk.session, desk.window
+        window.station_cuts()
+        session.show_cut(session.board.cuts[7].id)
+        desk.run_for(0.5)
+        span = session.plan.times.total
+
+        def depth(k: int) -> None:
+            session.apply(
+                edits.change_cut(session.job, session.board.cuts[7].id, "", end_depth=3.0 + k, goes_through=False)
+            )
+
+        def nudge(k: int) -> None:
+            session.pick([shape.id for shape in session.board.shapes[:40]])
+            session.apply(placing.map_shapes(session.job, session.board.id, session.picked, Affine.shift(0.3, 0.0)))
+
+        yield desk.acted("40 cuts, a depth committed", depth)
+        yield desk.acted("40 cuts, shapes nudged", nudge)
+        yield desk.acted("40 cuts, the moment moved", lambda k: session.go_to(span * (k + 1) / 8))
+        yield desk.acted("theme switched", lambda k: window.set_theme("light" if k % 2 else "dark"))
+
+
 def dragging() -> Iterator[Row]:
     """Two thousand shapes under the hand: from a move of the mouse to the painted plan."""
     app = QApplication.instance() or QApplication(sys.argv[:1])
@@ -209,4 +244,4 @@ def _grid(count: int, pitch: float) -> list[tuple[float, float]]:
     return [(30 + pitch * i, 30 + pitch * j) for i in range(count) for j in range(count)]
 
 
-ROWS = (first_window, dragging, stalls)
+ROWS = (first_window, dragging, acting, stalls)

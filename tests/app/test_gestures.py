@@ -219,6 +219,7 @@ class TestFindings:
         assert window.status.findings.text() == f"{len(session.plan.findings)} finding" + "s" * (
             len(session.plan.findings) > 1
         )
+        window.plan.go_to(*finding.at)  # in sight, and not under a ruler
         QTest.mouseClick(window.plan, Left, pos=window.plan.view.to_screen(*finding.at).toPoint())
         assert session.cut_id == cut.id
         assert finding.severity is Severity.STOP

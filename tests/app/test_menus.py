@@ -71,7 +71,7 @@ def test_a_finding_says_itself_and_offers_what_can_be_done_with_its_cut(open_win
     window = open_window()
     cut = window.session.board.cuts[1]
     finding = Finding("narrow", Severity.CAUTION, "Too narrow here.", subject=cut.id, at=(50.0, 50.0))
-    window.plan.show_findings((finding,))
+    window.plan.finding_marks.show((finding,))
     at = window.plan.view.to_screen(50.0, 50.0)
     QTest.mouseClick(window.plan, Qt.MouseButton.RightButton, pos=at.toPoint())
     assert "Too narrow here" in window.notices.text

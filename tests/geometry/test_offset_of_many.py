@@ -37,6 +37,6 @@ def test_many_parts_grow_as_their_whole_does(pitch, distance, turn, away):
     assert len(pieces) == len(polygons_of(wanted)) or abs(pitch - 13.0) < 0.01
     if not pieces:
         return
-    i, j = shapely.STRtree(pieces).query(pieces, predicate="overlaps")
+    i, _ = shapely.STRtree(pieces).query(pieces, predicate="overlaps")
     assert not len(i)
     assert np.isclose(found.area, shapely.union_all(pieces).area)

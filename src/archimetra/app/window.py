@@ -106,7 +106,7 @@ class MainWindow(QMainWindow):
         self._show_all()
         self.plan.setFocus()
         # last: each move of a widget into a layout would style it, and all it holds, once more
-        style.apply_sheet(self.tokens)
+        style.apply_sheet(self, self.tokens)
 
     def _room(self) -> QSize:
         """What the screen has for a window, its frame taken off."""
@@ -251,7 +251,7 @@ class MainWindow(QMainWindow):
     def _show_new_board(self) -> None:
         self.plan.show_run(None)
         self.plan.show_stock(None)
-        self.plan.show_findings(())
+        self.plan.finding_marks.show(())
         self.sequence.show_blocks((), 0.0, "")
         self.section.show_section(None)
         self._show_all()
@@ -297,7 +297,7 @@ class MainWindow(QMainWindow):
         assert s.plan is not None
         adjusted = [ring for p in s.plan.cuts for ring in p.toolpath.outlines]
         self.plan.show_run(s.plan.run, adjusted)
-        self.plan.show_findings(tuple(f for f in s.plan.findings if f.at is not None))
+        self.plan.finding_marks.show(s.plan.findings)
         self.sequence.show_blocks(
             sequence_blocks(s.job, s.board, s.plan), s.plan.times.total, sequence_summary(s.job, s.plan)
         )
@@ -754,7 +754,7 @@ class MainWindow(QMainWindow):
             return
         self.tokens = tokens
         style.apply_font_and_palette(tokens)
-        style.apply_sheet(tokens)
+        style.apply_sheet(self, tokens)
         for view in (self.header, self.rail, self.plan, self.section, self.sequence):
             view.show_theme(tokens)
         self.notices.show_theme(tokens)

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWi
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.views.line_layer import LineGroup, LineLayer, group
 from archimetra.app.views.viewport import Viewport, fitting
-from archimetra.app.widgets.fields import Choice, QuantityField, label
+from archimetra.app.widgets.fields import Choice, QuantityField, label, show_kind
 from archimetra.app.widgets.form import Form
 from archimetra.artwork.drawing import UNITS_MM, Drawing, with_true_size, with_unit
 from archimetra.base.findings import Severity
@@ -142,9 +142,7 @@ class ImportPanel(QFrame):
             fits = ", larger than the sheet"
         self._size.setText(f"{w} x {h} {self._unit}{fits}")
         self._reason.setText(drawing.scale.reason)
-        self._reason.setProperty("kind", "note" if drawing.scale.is_certain else "caution")
-        self._reason.style().unpolish(self._reason)
-        self._reason.style().polish(self._reason)
+        show_kind(self._reason, "note" if drawing.scale.is_certain else "caution")
         self._width.show_quantity(w, str(self._unit))
         self._height.show_quantity(h, str(self._unit))
         lines = [f.text() for f in drawing.report if f.code != "unit"]
@@ -152,9 +150,7 @@ class ImportPanel(QFrame):
         self._report.setText("\n".join(lines[:6]) + more)
         self._report.setVisible(bool(lines))
         worst = any(f.severity is not Severity.NOTE for f in drawing.report if f.code != "unit")
-        self._report.setProperty("kind", "caution" if worst else "note")
-        self._report.style().unpolish(self._report)
-        self._report.style().polish(self._report)
+        show_kind(self._report, "caution" if worst else "note")
         self._picture.show_drawing(drawing)
 
     def _choose_unit(self, index: int) -> None:

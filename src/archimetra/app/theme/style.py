@@ -5,7 +5,7 @@ from __future__ import annotations
 from importlib.resources import files
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from archimetra.app.theme.tokens import Tokens
 
@@ -38,9 +38,15 @@ def text_scale() -> float:
     return screen.logicalDotsPerInch() / 96 if screen else 1.0
 
 
-def apply_sheet(tokens: Tokens) -> None:
-    """Give the whole application the style sheet of this theme; all widgets are styled anew."""
-    _application().setStyleSheet(style_sheet(tokens))
+def apply_sheet(window: QWidget, tokens: Tokens) -> None:
+    """Give a window and all in it the style sheet of this theme.
+
+    Not the application: Qt then styles every widget once for each widget around it, here some eleven times over; from the window
+    down it does so twice. Font and plain colours come from the application's font and palette, so that no rule has to hand
+    them down.
+    """
+    window.setFont(font())  # handed down by the window: styling loses what comes from the application only
+    window.setStyleSheet(style_sheet(tokens))
 
 
 def apply_font_and_palette(tokens: Tokens) -> None:
@@ -82,7 +88,6 @@ def style_sheet(t: Tokens) -> str:
     name = "check-dark.svg" if t.is_dark else "check-light.svg"
     check = str(files("archimetra.app.theme").joinpath("icons", name)).replace("\\", "/")
     return f"""
-    QWidget {{ color: {t.ink}; font-family: "{FAMILY}", sans-serif; font-size: {s(BODY_PX)}px; }}
     QToolTip {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.hairline}; padding: 4px 6px; }}
     QMainWindow, QDialog {{ background: {t.page}; }}
     #header {{ background: {t.panel}; border-bottom: 1px solid {t.hairline}; }}

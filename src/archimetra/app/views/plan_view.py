@@ -31,6 +31,7 @@ from PySide6.QtWidgets import QWidget
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens, bit_hue
 from archimetra.app.theme.wood import tone_of
+from archimetra.app.views.finding_marks import FindingMarks
 from archimetra.app.views.fixture_marks import FixtureMarks
 from archimetra.app.views.key_focus import KeyFocusView
 from archimetra.app.views.line_layer import LineLayer, group
@@ -51,7 +52,6 @@ from archimetra.app.views.plan_scene import (
 from archimetra.app.views.snapping import Caught, MoveTargets, PointTargets, Snap
 from archimetra.app.views.tools import Tool, box_handles, knob_rect, scaling
 from archimetra.app.views.viewport import Viewport, fitting
-from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import Path
@@ -140,7 +140,7 @@ class PlanView(KeyFocusView):
         self._starts: FloatArray | None = None
         self._run: Run | None = None
         self._adjusted: tuple[FloatArray, ...] = ()
-        self._findings: tuple[Finding, ...] = ()
+        self.finding_marks = FindingMarks(self)
         self._line: Line = ((0.0, 0.0), (1.0, 0.0))
         self._scene: Scene | None = None
         self._stock: QImage | None = None
@@ -263,10 +263,6 @@ class PlanView(KeyFocusView):
         lines = [line for target in self._targets if target.id in wanted for line in target.lines]
         self._picked_lines.show_groups([group(QPen(self.tokens.color("picked"), 1.8), lines)] if lines else [])
 
-    def show_findings(self, findings: tuple[Finding, ...]) -> None:
-        self._findings = findings
-        self.update()
-
     def show_line(self, line: Line) -> None:
         self._line = line
         self.update()
@@ -317,7 +313,7 @@ class PlanView(KeyFocusView):
             self.tool.press(self._caught, is_more=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
             self.update()
             return
-        finding = self._finding_at(at)
+        finding = self.finding_marks.at(at)
         if finding is not None:
             self.finding_clicked.emit(finding)
             return
@@ -412,7 +408,7 @@ class PlanView(KeyFocusView):
 
     def _want_menu(self, at: QPointF) -> None:
         x, y = self.view.to_board(at)
-        finding = self._finding_at(at)
+        finding = self.finding_marks.at(at)
         hit = pick_at(self._targets, x, y, PICK_REACH_PX / self.view.scale)
         thing = finding if finding is not None else hit.id if hit is not None else None
         self.menu_wanted.emit(self.mapToGlobal(at).toPoint(), thing)
@@ -799,12 +795,6 @@ class PlanView(KeyFocusView):
         t = min(max(((at.x() - a.x()) * d.x() + (at.y() - a.y()) * d.y()) / size, 0.0), 1.0)
         return (a + d * t - at).manhattanLength() <= 5
 
-    def _finding_at(self, at: QPointF) -> Finding | None:
-        for finding in self._findings:
-            if finding.at is not None and (self.view.to_screen(*finding.at) - at).manhattanLength() <= 12:
-                return finding
-        return None
-
     def _show_cursor(self, at: QPointF) -> None:
         if self._doing is Doing.PANNING:
             return
@@ -822,13 +812,13 @@ class PlanView(KeyFocusView):
             if (self._turn_knob(box) - at).manhattanLength() <= 10:
                 self.setCursor(Qt.CursorShape.PointingHandCursor)
                 return
-        if self._finding_at(at) is not None or self.path_marks.mark_at(at) is not None:
+        if self.finding_marks.at(at) is not None or self.path_marks.mark_at(at) is not None:
             self.setCursor(Qt.CursorShape.PointingHandCursor)
         elif self._line_handle(at) is not None or self._doing is Doing.MOVING:
             self.setCursor(Qt.CursorShape.SizeAllCursor)
         else:
             self.setCursor(Qt.CursorShape.ArrowCursor)
-        finding = self._finding_at(at)
+        finding = self.finding_marks.at(at)
         self.setToolTip(finding.text() if finding is not None else "")
 
     def _say_cursor(self, at: QPointF) -> None:
@@ -879,7 +869,7 @@ class PlanView(KeyFocusView):
         self._paint_section_line(painter)
         self._paint_zero(painter)
         self._paint_bit(painter)
-        self._paint_findings(painter)
+        self.finding_marks.paint(painter)
         self._paint_guides(painter)
         self.fixtures.paint(painter)
         self.path_marks.paint(painter)
@@ -1118,19 +1108,6 @@ class PlanView(KeyFocusView):
         painter.drawLine(at + QPointF(r, 0), at + QPointF(r + 4, 0))
         painter.drawLine(at - QPointF(0, r + 4), at - QPointF(0, r))
         painter.drawLine(at + QPointF(0, r), at + QPointF(0, r + 4))
-
-    def _paint_findings(self, painter: QPainter) -> None:
-        for finding in self._findings:
-            if finding.at is None:
-                continue
-            at = self.view.to_screen(*finding.at)
-            color = self.tokens.color("picked" if finding.severity is Severity.STOP else "caution")
-            painter.setPen(QPen(self.tokens.color("panel"), 1.5))
-            painter.setBrush(color)
-            painter.drawPolygon(QPolygonF([at + QPointF(0, -9), at + QPointF(9, 7), at + QPointF(-9, 7)]))
-            painter.setPen(QPen(self.tokens.color("panel"), 1.8))
-            painter.drawLine(at + QPointF(0, -3), at + QPointF(0, 2))
-            painter.drawPoint(at + QPointF(0, 4.6))
 
     def sizeHint(self) -> QSize:
         return QSize(800, 480)

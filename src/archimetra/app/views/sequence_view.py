@@ -10,8 +10,9 @@ from collections.abc import Sequence
 
 import msgspec
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
+    QBrush,
     QColor,
     QContextMenuEvent,
     QFont,
@@ -21,7 +22,9 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPixmap,
     QPolygonF,
+    QResizeEvent,
 )
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
@@ -108,9 +111,8 @@ class SequenceView(QWidget):
 
     def show_theme(self, tokens: Tokens) -> None:
         self.tokens = tokens
-        self.lane.tokens = tokens
+        self.lane.show_theme(tokens)
         self.show_playing(self._is_playing)
-        self.lane.update()
 
     def show_blocks(self, blocks: Sequence[SequenceBlock], total: float, summary: str) -> None:
         self._summary.setText(summary)
@@ -161,6 +163,7 @@ class Lane(KeyFocusView):
         self._cut: CutId | None = None
         self._planning: tuple[float, CutId | None] | None = None
         self._edges: list[tuple[float, float]] = []
+        self._picture: QPixmap | None = None  # blocks, gates and ticks; the playhead moves over it
         self._drag: SequenceBlock | None = None
         self._drag_x = 0.0
         self._press_x = 0.0
@@ -169,14 +172,23 @@ class Lane(KeyFocusView):
     def show_blocks(self, blocks: Sequence[SequenceBlock], total: float) -> None:
         self._blocks, self._total = tuple(blocks), total
         self._lay_out()
-        self.update()
+        self._draw_anew()
 
     def show_moment(self, seconds: float) -> None:
         self._seconds = seconds
         self.update()
 
     def show_cut(self, cut: CutId | None) -> None:
-        self._cut = cut
+        if cut != self._cut:
+            self._cut = cut
+            self._draw_anew()
+
+    def show_theme(self, tokens: Tokens) -> None:
+        self.tokens = tokens
+        self._draw_anew()
+
+    def _draw_anew(self) -> None:
+        self._picture = None
         self.update()
 
     def show_planning(self, share: float | None, cut: CutId | None) -> None:
@@ -295,8 +307,14 @@ class Lane(KeyFocusView):
         else:
             super().keyPressEvent(event)
 
-    def resizeEvent(self, event) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
         self._lay_out()
+        self._draw_anew()
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            self._draw_anew()
 
     # ---- painting
 
@@ -309,11 +327,8 @@ class Lane(KeyFocusView):
             painter.drawText(QRectF(self.rect()).adjusted(0, 0, 0, -8), Qt.AlignmentFlag.AlignCenter, words)
             self.paint_focus(painter, self.tokens)
             return
-        for k, block in enumerate(self._blocks):
-            self._paint_block(painter, block, self._block_rect(k))
-            if block.starts_gate:
-                self._paint_gate(painter, self._edges[k][0] - GATE_PX / 2)
-        self._paint_ticks(painter)
+        painter.drawPixmap(0, 0, self._blocks_drawn())
+        self._paint_planning(painter)
         if self._drag is not None and abs(self._drag_x - self._press_x) > 8:
             self._paint_drop(painter)
         self._paint_head(painter)
@@ -322,6 +337,36 @@ class Lane(KeyFocusView):
             painter.setPen(QPen(self.tokens.color("accent"), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 4, 4)
+
+    def _blocks_drawn(self) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        if self._picture is None or self._picture.devicePixelRatio() != ratio:
+            picture = QPixmap(self.size() * ratio)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            painter = QPainter(picture)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            for k, block in enumerate(self._blocks):
+                self._paint_block(painter, block, self._block_rect(k))
+                if block.starts_gate:
+                    self._paint_gate(painter, self._edges[k][0] - GATE_PX / 2)
+            self._paint_ticks(painter)
+            painter.end()
+            self._picture = picture
+        return self._picture
+
+    def _paint_planning(self, painter: QPainter) -> None:
+        """Over what is being planned a hatch, and how far it is."""
+        if self._planning is None:
+            return
+        share, cut = self._planning
+        hatch = QBrush(self.tokens.color("quiet", 110), Qt.BrushStyle.BDiagPattern)
+        for k, block in enumerate(self._blocks):
+            if cut in (None, block.cut):
+                rect = self._block_rect(k)
+                painter.fillRect(rect, hatch)
+                done = QRectF(rect.left(), rect.bottom() - 3, rect.width() * share, 3)
+                painter.fillRect(done, self.tokens.color("accent"))
 
     def _paint_block(self, painter: QPainter, block: SequenceBlock, rect: QRectF) -> None:
         hue = bit_hue(block.bit.place)
@@ -334,24 +379,13 @@ class Lane(KeyFocusView):
         painter.drawRoundedRect(rect, 3, 3)
         painter.save()
         painter.setClipRect(rect)
-        trace = block.trace
+        trace = _seen(block.trace, rect.width())
         if len(trace) > 1:
             x = rect.left() + trace[:, 0] * rect.width()
             y = rect.top() + 21 + trace[:, 1] * (rect.height() - 26)
             painter.setPen(QPen(hue, 1.1))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolyline(QPolygonF([QPointF(a, b) for a, b in zip(x, y, strict=True)]))
-        if self._planning is not None and self._planning[1] in (None, block.cut):
-            hatch = QColor(self.tokens.color("quiet", 110))
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(hatch)
-            brush = painter.brush()
-            brush.setStyle(Qt.BrushStyle.BDiagPattern)
-            painter.setBrush(brush)
-            painter.drawRect(rect)
-            painter.fillRect(
-                QRectF(rect.left(), rect.bottom() - 3, rect.width() * self._planning[0], 3), self.tokens.color("accent")
-            )
         painter.restore()
         draw_badge(painter, QPointF(rect.left() + 11, rect.top() + 11), block.bit, radius=7.5)
         painter.setFont(style.font(11, weight=QFont.Weight.Medium))
@@ -412,6 +446,17 @@ class Lane(KeyFocusView):
         painter.drawRoundedRect(box, 3, 3)
         painter.setPen(QColor("#1B2120" if self.tokens.is_dark else "#FFFFFF"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _seen(trace: FloatArray, width: float) -> FloatArray:
+    """Of a trace (n, 2) in shares what can be told apart on so many pixels: in each the first, the highest and the deepest."""
+    column = np.floor(trace[:, 0] * width)
+    begins = np.flatnonzero(np.diff(column, prepend=-1.0))
+    if 3 * len(begins) >= len(trace):
+        return trace
+    high, deep = np.minimum.reduceat(trace[:, 1], begins), np.maximum.reduceat(trace[:, 1], begins)
+    x = trace[begins, 0]
+    return np.stack((trace[begins], np.column_stack((x, high)), np.column_stack((x, deep))), axis=1).reshape(-1, 2)
 
 
 def depth_trace(times: FloatArray, z: FloatArray, *, begin: float, end: float, most: int = 160) -> FloatArray:

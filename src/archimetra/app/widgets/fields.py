@@ -146,10 +146,9 @@ class QuantityField(QWidget):
         self._note.setToolTip(note)
         if bool(self._edit.property("wrong")) != is_wrong:
             self._edit.setProperty("wrong", is_wrong)
-            self._note.setProperty("kind", "stop" if is_wrong else "note")
-            for widget in (self._edit, self._note):
-                widget.style().unpolish(widget)
-                widget.style().polish(widget)
+            self._edit.style().unpolish(self._edit)
+            self._edit.style().polish(self._edit)
+            show_kind(self._note, "stop" if is_wrong else "note")
 
 
 class TextField(QuantityField):
@@ -301,3 +300,11 @@ def label(text: str, kind: str = "", parent: QWidget | None = None) -> QLabel:
         out.setProperty("kind", kind)
     out.setWordWrap(kind in ("note", "caution", "stop", "quiet"))
     return out
+
+
+def show_kind(widget: QWidget, kind: str) -> None:
+    """Give a widget the look of its kind (note, caution, stop, quiet); styled anew only where that changes."""
+    if widget.property("kind") != kind:
+        widget.setProperty("kind", kind)
+        widget.style().unpolish(widget)
+        widget.style().polish(widget)

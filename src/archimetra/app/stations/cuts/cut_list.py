@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QPoint, QSize, Qt, Signal
+from collections.abc import Sequence
+
+from PySide6.QtCore import QEvent, QItemSelectionModel, QPoint, QSize, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QWidget
 
 from archimetra.app.session import Session
 from archimetra.app.widgets.badge import badge_pixmap
-from archimetra.app.widgets.fields import label
+from archimetra.app.widgets.fields import label, show_kind
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import CarveCut, Cut, PocketCut, ProfileCut
 from archimetra.job.cutting import NAMES
 from archimetra.job.ids import CutId
 from archimetra.output.times import clock
+
+Nothing = QItemSelectionModel.SelectionFlag.NoUpdate
 
 
 class CutList(QListWidget):
@@ -37,6 +41,7 @@ class CutList(QListWidget):
         self.customContextMenuRequested.connect(self._want_menu)
         self.model().rowsMoved.connect(self._rows_moved)
         self._state: object = None
+        self._rows: list[_CutRow] = []
         self._is_showing = False
 
     def show_cuts(self, session: Session) -> None:
@@ -56,24 +61,35 @@ class CutList(QListWidget):
         self._state = state
         before = set(self.selected_ids())
         self._is_showing = True
-        self.clear()
-        for cut in board.cuts:
+        if [cut.id for cut in board.cuts] != [row.cut for row in self._rows]:
+            self._make_rows(board.cuts)
+        for k, (cut, row) in enumerate(zip(board.cuts, self._rows, strict=True)):
             bit = session.job.bit(cut.bit) or session.job.bits[0]
-            item = QListWidgetItem()
-            item.setData(Qt.ItemDataRole.UserRole, cut.id)
+            item = self.item(k)
             item.setData(
                 Qt.ItemDataRole.AccessibleTextRole, f"{cut.name}, {kind_words(cut)}, {times.get(cut.id, 'planning')}"
             )
-            row = _CutRow(cut, bit, times.get(cut.id, ""), has_finding=cut.id in told)
-            row.switched.connect(lambda on, i=cut.id: self.switched.emit(i, on))
-            item.setSizeHint(QSize(100, 34))
-            self.addItem(item)
-            self.setItemWidget(item, row)
+            row.show_cut(cut, bit, times.get(cut.id, ""), has_finding=cut.id in told)
             if cut.id == session.cut_id:
-                self.setCurrentItem(item)
-            item.setSelected(cut.id == session.cut_id or (cut.id in before and session.cut_id in before))
+                self.selectionModel().setCurrentIndex(self.indexFromItem(item), Nothing)
+        picked = before if session.cut_id in before else {session.cut_id}
+        for k, cut in enumerate(board.cuts):
+            self.item(k).setSelected(cut.id in picked)
         self.setFixedHeight(34 * min(len(board.cuts), 7) + 4 if board.cuts else 0)
         self._is_showing = False
+
+    def _make_rows(self, cuts: Sequence[Cut]) -> None:
+        self.clear()
+        self._rows = []
+        for cut in cuts:
+            item = QListWidgetItem()
+            item.setData(Qt.ItemDataRole.UserRole, cut.id)
+            item.setSizeHint(QSize(100, 34))
+            row = _CutRow(cut.id)
+            row.switched.connect(lambda on, i=cut.id: self.switched.emit(i, on))
+            self.addItem(item)
+            self.setItemWidget(item, row)
+            self._rows.append(row)
 
     def event(self, event: QEvent) -> bool:
         # here Ctrl+A picks all cuts, not all shapes
@@ -112,42 +128,54 @@ class CutList(QListWidget):
         if not self._is_showing:
             position = row - 1 if row > start else row
             self._state = None
+            self._rows = []  # what is moved loses its row
             self.moved.emit(CutId(self.item(position).data(Qt.ItemDataRole.UserRole)), position)
 
 
 class _CutRow(QWidget):
     switched = Signal(bool)
 
-    def __init__(self, cut: Cut, bit: Bit, time: str, *, has_finding: bool) -> None:
+    def __init__(self, cut: CutId) -> None:
         super().__init__()
+        self.cut = cut
+        self._shown: object = None
         line = QHBoxLayout(self)
         line.setContentsMargins(6, 0, 8, 0)
         line.setSpacing(8)
-        is_on = QCheckBox()
-        is_on.setChecked(cut.is_on)
-        is_on.setToolTip("Cut it, or leave it out")
-        is_on.setAccessibleName(f"Cut {cut.name}")
-        is_on.clicked.connect(self.switched)
-        line.addWidget(is_on)
-        badge = QLabel()
-        badge.setPixmap(badge_pixmap(bit))
-        line.addWidget(badge)
-        name = label(cut.name, "" if cut.is_on else "quiet")
-        name.setWordWrap(False)
-        line.addWidget(name, 1)
-        if has_finding:
-            mark = label("look", "caution")
-            mark.setWordWrap(False)
-            mark.setToolTip("There is something to know about this cut; pick it to read it")
-            line.addWidget(mark)
-        kind = label(kind_words(cut), "note")
-        kind.setWordWrap(False)
-        line.addWidget(kind)
-        when = label(time if cut.is_on else "off", "note")
-        when.setWordWrap(False)
-        when.setMinimumWidth(34)
-        when.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        line.addWidget(when)
+        self._is_on = QCheckBox()
+        self._is_on.setToolTip("Cut it, or leave it out")
+        self._is_on.clicked.connect(self.switched)
+        self._badge = QLabel()
+        self._name, self._look, self._kind, self._when = (
+            label(""),
+            label("look", "caution"),
+            label("", "note"),
+            label("", "note"),
+        )
+        for each in (self._name, self._look, self._kind, self._when):
+            each.setWordWrap(False)
+        self._look.setToolTip("There is something to know about this cut; pick it to read it")
+        self._when.setMinimumWidth(34)
+        self._when.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        line.addWidget(self._is_on)
+        line.addWidget(self._badge)
+        line.addWidget(self._name, 1)
+        for each in (self._look, self._kind, self._when):
+            line.addWidget(each)
+
+    def show_cut(self, cut: Cut, bit: Bit, time: str, *, has_finding: bool) -> None:
+        state = (cut.name, cut.is_on, kind_words(cut), bit, time, has_finding)
+        if state == self._shown:
+            return
+        self._shown = state
+        self._is_on.setChecked(cut.is_on)
+        self._is_on.setAccessibleName(f"Cut {cut.name}")
+        self._badge.setPixmap(badge_pixmap(bit))
+        self._name.setText(cut.name)
+        show_kind(self._name, "" if cut.is_on else "quiet")
+        self._look.setVisible(has_finding)
+        self._kind.setText(kind_words(cut))
+        self._when.setText(time if cut.is_on else "off")
 
 
 def kind_words(cut: Cut) -> str:

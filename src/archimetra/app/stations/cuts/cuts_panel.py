@@ -16,7 +16,7 @@ from archimetra.app.stations.page import fill, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap
 from archimetra.app.widgets.cut_sketch import CutSketch, CutSketchData
-from archimetra.app.widgets.fields import TextBox, TextField, label
+from archimetra.app.widgets.fields import TextBox, TextField, label, show_kind
 from archimetra.app.widgets.form import Fold, Form
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.findings import Severity
@@ -117,6 +117,7 @@ class CutsPanel(Panel):
                 edit=lambda v, n=name: self._override(n, v),
                 note=lambda n=name, u=unit: self._recipe_note(n, u),
             )
+        self._bits_shown: tuple[Bit, ...] = ()
         self._chip = recipe.add(label("", "note"))
         self._held = recipe.add(label("", "caution"))
         self._follow = QPushButton("Follow the bit")
@@ -298,9 +299,7 @@ class CutsPanel(Panel):
         verdict = judge(bit, self.recipe, material)
         low, high = verdict.low, verdict.high
         self._chip.setText(f"{verdict.sentence} {material.value.capitalize()}: {low:.3f} to {high:.3f}, to begin with.")
-        self._chip.setProperty("kind", "note" if verdict.verdict == 0 else "caution")
-        self._chip.style().unpolish(self._chip)
-        self._chip.style().polish(self._chip)
+        show_kind(self._chip, "note" if verdict.verdict == 0 else "caution")
         reasons = held(self.asked, self.session.job.machine).reasons
         self._held.setText("\n".join(reasons))
         shown(self._held, bool(reasons))
@@ -313,8 +312,10 @@ class CutsPanel(Panel):
         fill(
             self._bit, [bit.name for bit in bits], next((i for i, bit in enumerate(bits) if bit.id == self.cut.bit), 0)
         )
-        for i, bit in enumerate(bits):
-            self._bit.setItemIcon(i, badge_pixmap(bit))
+        if bits != self._bits_shown:
+            self._bits_shown = bits
+            for i, bit in enumerate(bits):
+                self._bit.setItemIcon(i, badge_pixmap(bit))
 
     def show_sketch(self, **live: float) -> None:
         """The small section of the cut, with numbers being typed in place of the document's."""
@@ -334,9 +335,7 @@ class CutsPanel(Panel):
         plan = self.session.plan
         told = [f for f in plan.findings if f.subject == self.cut.id] if plan is not None else []
         self._findings.setText("\n".join(f.text() for f in told[:5]))
-        self._findings.setProperty("kind", "stop" if any(f.severity is Severity.STOP for f in told) else "caution")
-        self._findings.style().unpolish(self._findings)
-        self._findings.style().polish(self._findings)
+        show_kind(self._findings, "stop" if any(f.severity is Severity.STOP for f in told) else "caution")
         shown(self._findings, bool(told))
 
     def start_words(self) -> str:

@@ -12,7 +12,7 @@ from archimetra.app.stations.page import fill, shown
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap
-from archimetra.app.widgets.fields import TextField, label
+from archimetra.app.widgets.fields import TextField, label, show_kind
 from archimetra.job import edits
 from archimetra.job.bits import Bit, MaterialRecipe, Recipe
 from archimetra.job.edit import Edit
@@ -134,9 +134,7 @@ class RecipesPanel(Panel):
         verdict = judge(self.bit, changed.recipe, self.material)
         self.gauge.show_load(verdict)
         self._verdict.setText(verdict.sentence)
-        self._verdict.setProperty("kind", "note" if verdict.verdict == 0 else "caution")
-        self._verdict.style().unpolish(self._verdict)
-        self._verdict.style().polish(self._verdict)
+        show_kind(self._verdict, "note" if verdict.verdict == 0 else "caution")
         self._held.setText("\n".join(changed.reasons))
         shown(self._held, bool(changed.reasons))
         self._buttons[1].setEnabled(entry is not None)
