@@ -14,6 +14,7 @@ from PySide6.QtCore import QEvent, QPointF, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication
 
+from archimetra.app.run import load_for_pages
 from archimetra.app.session import Session
 from archimetra.app.theme import style
 from archimetra.app.window import MainWindow
@@ -63,13 +64,15 @@ def stalls() -> Iterator[Row]:
 
 
 class _Desk:
-    """A window on a job, and a clock that notes every gap between two turns of its event loop."""
+    """A window on a job as people have it, keeping work aside and all loaded, and a clock that notes every gap between two turns of its
+    event loop."""
 
     def __init__(self, app, content: JobFile) -> None:
         self.app = app
         self.session = Session()
         self.window = MainWindow(self.session, theme="light")
         self._content = content
+        self._kept_aside = tempfile.TemporaryDirectory()
         self.artwork = FilePath()
         self.large = JobFile(job_of([Path.polyline(wavy(20_000, at=(300, 300)), closed=True)]))
         self._gaps: list[float] = []
@@ -80,7 +83,8 @@ class _Desk:
 
     def __enter__(self) -> _Desk:
         self.window.show()
-        self.session.start(None)
+        self.session.start(FilePath(self._kept_aside.name))
+        load_for_pages()
         self.session.open_job(self._content, None)
         self.run_until(lambda: not self.session.is_planning and self.session.moment is not None)
         self.run_for(1.0)
@@ -90,6 +94,7 @@ class _Desk:
         self.session.forget_changes()
         self.window.close()
         self.run_for(0.2)
+        self._kept_aside.cleanup()
 
     def watched(self, name: str, work: Callable[[], None]) -> Row:
         self._gaps = []

@@ -48,7 +48,9 @@ class Status(QWidget):
         count = len(found)
         self.findings.setText("no findings" if not count else f"{count} finding{'' if count == 1 else 's'}")
         worst = next((hue for severity, hue in _HUES.items() if any(f.severity is severity for f in found)), "quiet")
-        self.findings.setStyleSheet(f"color: {getattr(tokens, worst)}; font-weight: {600 if count else 400};")
+        sheet = f"color: {getattr(tokens, worst)}; font-weight: {600 if count else 400};"
+        if sheet != self.findings.styleSheet():
+            self.findings.setStyleSheet(sheet)
 
     def show_autosave(self, problem: str) -> None:
         """A lasting word where work in progress is not kept aside."""

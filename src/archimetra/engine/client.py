@@ -18,7 +18,7 @@ from typing import Any
 import msgspec
 
 from archimetra.engine import desk_process, planner_process, stock_process
-from archimetra.engine.keys import lean_board, lean_job, plan_key
+from archimetra.engine.keys import lean_board, lean_job
 from archimetra.engine.messages import (
     ArtworkRead,
     ArtworkRequest,
@@ -85,11 +85,11 @@ class Engine:
             "stock",
         )
 
-    def plan(self, job: Job, board_id: BoardId) -> str | None:
-        """Ask for a board's plan; an older request still running is stopped. Returns the key the plan will carry."""
+    def plan(self, job: Job, board_id: BoardId) -> None:
+        """Ask for a board's plan; an older request still running is stopped. The plan will carry the board's ``plan_key``."""
         board = job.board(board_id)
         if board is None or self._is_closed:
-            return None
+            return
         lean = lean_board(board)
         with self._newest.get_lock():
             self._newest.value += 1
@@ -98,7 +98,6 @@ class Engine:
         self._tries["planner"] = 0
         if self._planner is not None:
             self._planner.send(self._wanted)
-        return plan_key(job, lean)
 
     def mate(self, request: MateRequest) -> None:
         """Lay an inlay together after what is being planned; a newer plan drops it."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 import msgspec
 
 from archimetra.job.bits import Bit
@@ -14,7 +16,7 @@ from archimetra.job.sheet import Fixture, Heights, Machine, Sheet, Zero
 from archimetra.job.starter_rack import STARTER_BITS
 
 
-class Board(msgspec.Struct, frozen=True, kw_only=True):
+class Board(msgspec.Struct, frozen=True, kw_only=True, dict=True):
     """One sheet with its artwork and its cuts in running order. ``bed_x, bed_y``: the sheet's front left corner
     on the machine's bed. ``margin`` (0 for none) is a set of guides that far inside the sheet's edges. With ``auto_order`` new
     cuts take the place in the running order that suits them; dragging one turns it off."""
@@ -38,8 +40,12 @@ class Board(msgspec.Struct, frozen=True, kw_only=True):
     has_centre_lines: bool = False
     measures: tuple[Measure, ...] = ()
 
+    @cached_property
+    def _shapes_by_id(self) -> dict[ShapeId, Shape]:
+        return {shape.id: shape for shape in self.shapes}
+
     def shape(self, id_: ShapeId) -> Shape | None:
-        return next((shape for shape in self.shapes if shape.id == id_), None)
+        return self._shapes_by_id.get(id_)
 
     def layer(self, id_: LayerId) -> Layer | None:
         return next((layer for layer in self.layers if layer.id == id_), None)
@@ -61,7 +67,7 @@ class Board(msgspec.Struct, frozen=True, kw_only=True):
         """The shapes a cut takes, in the cut's order, then those of the layer it follows; ones that are gone are passed
         over. A cut that clears the rest or the floor of another takes the other's."""
         cut = self.whose_shapes(cut)
-        known = {shape.id: shape for shape in self.shapes}
+        known = self._shapes_by_id
         own = tuple(known[id_] for id_ in cut.shapes if id_ in known)
         if not cut.layer:
             return own
