@@ -37,6 +37,7 @@ from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.base.errors import JobFileError
 from archimetra.demo import artwork
 from archimetra.engine.autosave import left_by_crashes
+from archimetra.engine.messages import GettingReady, WorkerFailed
 from archimetra.job import cutting, edits
 from archimetra.job.cut_parts import Side
 from archimetra.job.cuts import ProfileCut
@@ -759,3 +760,14 @@ class TestManyLines:
         radii = np.hypot(places[:, 0], places[:, 1])
         assert radii.min() == pytest.approx(145.0, abs=0.05)  # the last pass, and what it takes off: 0.3 mm
         assert radii.max() == pytest.approx(145.3, abs=0.05)
+
+
+def test_getting_ready_is_shown_and_goes(open_window):
+    window = open_window()
+    window.session._on_event(GettingReady(0.4))
+    assert window.status.planning.text() == "getting ready, once on this machine: 40%"
+    window.session._on_event(GettingReady(1.0))
+    assert "ready" not in window.status.planning.text()
+    window.session._on_event(GettingReady(0.2))
+    window.session._on_event(WorkerFailed("The planner stopped and was started again.", ""))
+    assert "ready" not in window.status.planning.text()

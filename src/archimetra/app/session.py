@@ -27,6 +27,7 @@ from archimetra.engine.messages import (
     BitsCompared,
     BoardPlan,
     FilesMade,
+    GettingReady,
     MateMade,
     Moment,
     MomentRequest,
@@ -109,6 +110,7 @@ class Session(QObject):
         self.stock: StockReady | None = None
         self.moment: Moment | None = None
         self.seconds = 0.0
+        self.ready_share = 1.0  # below 1 while the planner compiles its loops, once on a machine
         self._is_at_end = True
         self._is_seeking = False
         self._seek_again = False
@@ -573,6 +575,9 @@ class Session(QObject):
             if event.board == self.board_id and self.is_planning:
                 self.progress = event
                 self.planning_changed.emit()
+        elif isinstance(event, GettingReady):
+            self.ready_share = event.share
+            self.planning_changed.emit()
         elif isinstance(event, StockReady):
             self.stock = event
         elif isinstance(event, Moment):
@@ -599,6 +604,7 @@ class Session(QObject):
             log.error("%s\n%s", event.sentence, event.detail)
             self._is_seeking = False
             self.progress = None
+            self.ready_share = 1.0
             if event.files_key and event.files_key == self._files_for:
                 self.files_problem = event.sentence
                 self.files_made.emit()

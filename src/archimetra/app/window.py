@@ -279,7 +279,10 @@ class MainWindow(QMainWindow):
 
     def _show_planning(self) -> None:
         s = self.session
-        if s.is_planning and s.progress is not None:
+        if s.ready_share < 1.0:
+            self.sequence.show_planning(None, None)
+            self.status.planning.setText(f"getting ready, once on this machine: {s.ready_share:.0%}")
+        elif s.is_planning and s.progress is not None:
             cut = s.board.cuts[s.progress.cut].id if s.progress.cut < len(s.board.cuts) else None
             share = (s.progress.cut + s.progress.share) / max(s.progress.count, 1)
             self.sequence.show_planning(share, cut)

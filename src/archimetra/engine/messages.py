@@ -115,6 +115,12 @@ class CompareRequest(msgspec.Struct, frozen=True, eq=False):
 # ---- events
 
 
+class GettingReady(msgspec.Struct, frozen=True):
+    """The planner compiles what it calculates with, as it does once on a machine; ``share`` 1 when done."""
+
+    share: float
+
+
 class PlanProgress(msgspec.Struct, frozen=True):
     board: str
     cut: int
@@ -195,5 +201,14 @@ class WorkerFailed(msgspec.Struct, frozen=True):
 
 
 Event = (
-    BoardPlan | PlanProgress | StockReady | Moment | ArtworkRead | FilesMade | MateMade | BitsCompared | WorkerFailed
+    GettingReady
+    | BoardPlan
+    | PlanProgress
+    | StockReady
+    | Moment
+    | ArtworkRead
+    | FilesMade
+    | MateMade
+    | BitsCompared
+    | WorkerFailed
 )

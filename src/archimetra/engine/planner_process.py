@@ -11,6 +11,7 @@ from archimetra.base.errors import CancelledError
 from archimetra.engine.messages import (
     BitsCompared,
     CompareRequest,
+    GettingReady,
     MateMade,
     MateRequest,
     PlannedCut,
@@ -42,6 +43,10 @@ def serve(connection: Connection, newest: Any) -> None:
     """Answer requests until the other side hangs up. ``newest`` is a shared counter: work for an older number stops."""
     cache = PlanCache()
     mates = Mates(cache)
+    try:
+        _get_ready(connection)
+    except (BrokenPipeError, ConnectionResetError):
+        return
     while True:
         try:
             request: PlanRequest | MateRequest | CompareRequest = connection.recv()
@@ -65,6 +70,24 @@ def serve(connection: Connection, newest: Any) -> None:
         except Exception as error:  # noqa: BLE001  a fault of ours must reach the window, not kill the worker
             detail = "".join(traceback.format_exception(error))
             connection.send(WorkerFailed(f"{_what(request)} failed: {error}.", detail))
+
+
+def _get_ready(connection: Connection) -> None:
+    """Compile what a first plan would otherwise compile piece by piece, without a word, while a person waits for it."""
+    from archimetra.engine import warm
+
+    if warm.is_done():
+        return
+    connection.send(GettingReady(0.0))
+    try:
+        for share in warm.steps():
+            connection.send(GettingReady(share))
+        warm.note_done()
+    except (BrokenPipeError, ConnectionResetError):
+        raise
+    except Exception as error:  # noqa: BLE001  whatever it is, planning itself may still work, and says so where it does not
+        connection.send(WorkerFailed(f"Getting ready failed: {error}.", "".join(traceback.format_exception(error))))
+    connection.send(GettingReady(1.0))
 
 
 class Mates:

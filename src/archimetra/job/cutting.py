@@ -51,7 +51,8 @@ def new_cut(
     """A cut of a kind with sound defaults for this board; ``fields`` override them."""
     board = board_of(job, board_id)
     ids = tuple(shapes)
-    picked = [shape for shape in board.shapes if shape.id in set(ids)]
+    wanted = set(ids)
+    picked = [shape for shape in board.shapes if shape.id in wanted]
     settings: dict[str, Any] = {
         "id": new_cut_id(job),
         "bit": bit or job.bits[0].id,
@@ -123,7 +124,8 @@ def change_cuts(job: Job, cut_ids: Collection[CutId], label: str, *, merge: str 
 
 def override(job: Job, cut_ids: Collection[CutId], name: str, value: float | None) -> Edit:
     """What several cuts run differently from their bit's recipe; None follows it again."""
-    cuts = {cut.id: cut for board in job.boards for cut in board.cuts if cut.id in set(cut_ids)}
+    wanted = set(cut_ids)
+    cuts = {cut.id: cut for board in job.boards for cut in board.cuts if cut.id in wanted}
     for cut in cuts.values():
         run = replace(cut.run, **{name: value})
         job = change_cuts(job, (cut.id,), "", run=run).job

@@ -66,7 +66,8 @@ def add_inlay(
             job, replace(board_of(job, plug_board), name=f"{name or 'Inlay'} plug", sheet=sheet, auto_order=True)
         )
     id_ = InlayId(next_id("inlay", [inlay.id for inlay in job.inlays]))
-    names = [shape.name for shape in art.shapes if shape.id in set(shapes)]
+    wanted = set(shapes)
+    names = [shape.name for shape in art.shapes if shape.id in wanted]
     name = name or (names[0].capitalize() if len(names) == 1 else f"Inlay {len(job.inlays) + 1}")
     settings: dict[str, Any] = {"depth": round(min(5.0, art.sheet.thinnest / 2), 1)}
     inlay = Inlay(

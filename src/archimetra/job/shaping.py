@@ -72,7 +72,8 @@ def convert(job: Job, board_id: BoardId, ids: Sequence[ShapeId]) -> Edit:
 
 def frame(job: Job, board_id: BoardId, ids: Sequence[ShapeId], margin: float, *, corner_radius: float = 0.0) -> Done:
     """A rectangle around the shapes, that far outside them."""
-    box = box_of([shape for shape in board_of(job, board_id).shapes if shape.id in set(ids)])
+    wanted = set(ids)
+    box = box_of([shape for shape in board_of(job, board_id).shapes if shape.id in wanted])
     if box is None:
         raise ValueError("there is nothing to frame: pick something first")
     x0, y0, x1, y1 = box

@@ -60,7 +60,9 @@ class StockTimeline:
         self.field = np.zeros(self.shape, dtype=np.float32) if field is None else field
         self.field[...] = 0.0
         self._points, self._rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=cell / 20)
-        self._points = np.ascontiguousarray(self._points)
+        self._points = np.require(
+            self._points, requirements=["C", "W"]
+        )  # of one kind: each has kernels compiled for itself
         self._bits = bit_shapes(bits)
         numbers = {bit.id: number for number, bit in enumerate(bits)}
         of_block = np.array([numbers[block.bit] for block in run.blocks] or [0], dtype=np.int64)

@@ -407,7 +407,12 @@ class CutsPanel(Panel):
 
     def _show_suggestions(self) -> None:
         session = self.session
-        picked = [shape for shape in session.board.shapes if shape.id in set(session.picked)]
+        if (
+            session.ready_share < 1.0
+        ):  # what is offered is calculated here: it would compile beside the planner, and hold the window up
+            return
+        ids = set(session.picked)
+        picked = [shape for shape in session.board.shapes if shape.id in ids]
         state = (tuple(picked), session.job.bits, session.board.sheet, len(session.board.cuts) == 0)
         if state == self._suggested_for:
             return
