@@ -11,6 +11,7 @@ import hashlib
 import pickle
 from collections.abc import Callable, Iterator
 from pathlib import Path as FilePath
+from typing import Any
 
 import numpy as np
 import platformdirs
@@ -124,14 +125,14 @@ def _planned(job: Job) -> None:
     paint(stock.field, face(board.sheet, stock.shape, 2.0), board.sheet, 2.0, pixels, (0, 0, 10, 10))
 
 
-def _with_cut(job: Job, kind: type[Cut], **fields: object) -> Job:
+def _with_cut(job: Job, kind: type[Cut], **fields: Any) -> Job:
     board = job.boards[0]
     ids = [] if kind is FacingCut else [shape.id for shape in board.shapes]
     cut = cutting.new_cut(job, board.id, kind, ids, **fields)
     return cutting.add_cut(job, board.id, cut).job
 
 
-def _cut(kind: type[Cut], **fields: object) -> None:
+def _cut(kind: type[Cut], **fields: Any) -> None:
     _planned(_with_cut(_job(*_art()), kind, **fields))
 
 
