@@ -82,7 +82,7 @@ def note_done() -> None:
 
 
 def _note() -> FilePath:
-    import llvmlite.binding as llvm
+    import llvmlite.binding as llvm  # type: ignore[import-untyped]
     import numba
 
     digest = hashlib.sha256(numba.__version__.encode())

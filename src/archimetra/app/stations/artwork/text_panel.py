@@ -30,6 +30,7 @@ class TextPanel(Panel):
     def build(self) -> None:
         self._template = TextForm()
         self._draft = ""  # typed while no text is picked
+        self._told_of: tuple[TextForm, bool] | None = None
         self._words = TextBox("Text", pause_ms=250)
         self._words.setFixedHeight(58)
         self._words.setPlaceholderText("Type the text here")
@@ -49,7 +50,9 @@ class TextPanel(Panel):
         self._fonts.setFixedHeight(150)
         self._fonts.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         self._fonts.currentItemChanged.connect(self._font_chosen)
-        self._fonts.verticalScrollBar().valueChanged.connect(lambda _v: self._draw_previews())
+        self._previews = QTimer(self._fonts)  # one name a turn: the window answers in between
+        self._previews.timeout.connect(self._draw_a_preview)
+        self._fonts.verticalScrollBar().valueChanged.connect(lambda _v: self._previews.start())
         self.form.add(self._fonts)
         body = Form()
         self.form.add(body)
@@ -89,13 +92,16 @@ class TextPanel(Panel):
         self._align.show_value(form.align.value)
         self._fit.show_value(form.fit.value)
         super().refresh()
+        self._mark_font(form)
+        self._tell(form)
+
+    def _mark_font(self, form: TextForm) -> None:
         for row in range(self._fonts.count()):
             item = self._fonts.item(row)
             if item.data(Qt.ItemDataRole.UserRole) == form.font and self._fonts.currentItem() is not item:
                 self._fonts.blockSignals(True)
                 self._fonts.setCurrentItem(item)
                 self._fonts.blockSignals(False)
-        self._tell(form)
 
     def show_theme(self, tokens) -> None:
         super().show_theme(tokens)
@@ -105,8 +111,12 @@ class TextPanel(Panel):
         """What the font lacks, and what else the reader should know."""
         from archimetra.artwork.text import set_text
 
+        is_text = bool(form.text.strip()) and (self._shape() is not None or bool(self._words.toPlainText().strip()))
+        if self._told_of == (form, is_text):
+            return
+        self._told_of = (form, is_text)
         words = ""
-        if form.text.strip() and (self._shape() is not None or self._words.toPlainText().strip()):
+        if is_text:
             try:
                 words = " ".join(set_text(form).notes)
             except ArtworkError as error:
@@ -130,11 +140,11 @@ class TextPanel(Panel):
                 item.setSizeHint(QSize(PREVIEW.width(), PREVIEW.height() + 6))
                 self._fonts.addItem(item)
         self._fonts.blockSignals(False)
-        self.refresh()
-        QTimer.singleShot(0, self._draw_previews)
+        self._mark_font(self._form())
+        self._previews.start()
 
-    def _draw_previews(self) -> None:
-        """The names of the fonts in view, each in itself; the rest when they are scrolled to."""
+    def _draw_a_preview(self) -> None:
+        """The name of a font in view in itself; of the others when they are scrolled to."""
         height = self._fonts.viewport().height()
         for row in range(self._fonts.count()):
             item = self._fonts.item(row)
@@ -145,6 +155,8 @@ class TextPanel(Panel):
                     item.setText(f"{item.data(Qt.ItemDataRole.UserRole)} (cannot be used)")
                 else:
                     item.setIcon(QIcon(picture))
+                return
+        self._previews.stop()
 
     def _preview(self, name: str) -> QPixmap | None:
         from archimetra.artwork.text import set_text
