@@ -39,10 +39,11 @@ def tracing() -> Iterator[Row]:
     small.resize((2000, 2000), Image.Resampling.BICUBIC).convert("RGB").save(out, "PNG")
     picture = open_picture(out.getvalue(), name="p.png")
     settings = TraceSettings()
-    mask = toned(picture, settings).labels == 0
+    tones = toned(picture, settings)
+    mask = tones.labels == 0
     yield compared(
         "picture of 4 megapixels traced, tones and all",
-        lambda: _followed(mask, settings),
+        lambda: _followed(mask, settings, tones.finer),
         lambda: trace(picture, settings, name="p.png"),
         reach=1.3,
         runs=4,

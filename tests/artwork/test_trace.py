@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from PIL import Image
+from PIL import Image, ImageDraw
 
 from archimetra.artwork.trace import TraceSettings, open_picture, toned, trace
 from archimetra.base.errors import ArtworkError
@@ -86,7 +86,7 @@ class TestTracing:
         coarse = trace(picture(pixels), TraceSettings(speck_px=6, smoothness=0), name="p")
         assert (len(fine.shapes), len(coarse.shapes)) == (9, 1)
         square = trace(picture(pixels), TraceSettings(speck_px=6, corner_degrees=60), name="p")
-        assert area(square) == pytest.approx(100, abs=0.4)
+        assert area(square) == pytest.approx(100, abs=0.6)
 
     def test_transparent_paper_is_white(self):
         rgba = np.zeros((120, 120, 4))
@@ -192,3 +192,58 @@ def test_a_picture_with_two_resolutions_is_as_large_as_both_say(dots):
     drawing = trace(open_picture(out.getvalue(), name="a.png"), TraceSettings(), name="a.png")
     x0, y0, x1, y1 = drawing.bounds()
     assert (x1 - x0, y1 - y0) == (pytest.approx(25.4, abs=0.2), pytest.approx(25.4, abs=0.2))
+
+
+def covered(draw, side: int, fine: int = 16) -> tuple[np.ndarray, float, float]:
+    """A small picture of ink drawn fine and averaged down: its pixels, and the ink's true area and outline length in pixels."""
+    big = Image.new("L", (side * fine, side * fine), 255)
+    draw(ImageDraw.Draw(big), fine)
+    ink = np.asarray(big) < 128
+    edges = (ink[1:] != ink[:-1]).sum() + (ink[:, 1:] != ink[:, :-1]).sum()
+    return np.asarray(big.resize((side, side), Image.Resampling.BOX)), ink.sum() / fine**2, edges / fine * np.pi / 4
+
+
+class TestFatness:
+    """Small ink is as wide as it was: measured against the ink that was averaged into the picture's grey edges."""
+
+    @pytest.mark.parametrize("smoothness", [0, 1, 3])
+    @pytest.mark.parametrize("radius", [5.0, 8.3, 14.6, 30.0])
+    def test_discs(self, radius, smoothness):
+        middle = radius * 1.5 + 0.3
+
+        def draw(pen, fine):
+            pen.ellipse(
+                [
+                    (middle - radius) * fine,
+                    (middle - radius) * fine,
+                    (middle + radius) * fine,
+                    (middle + radius) * fine,
+                ],
+                fill=0,
+            )
+
+        pixels, true, length = covered(draw, int(radius * 3 + 2))
+        drawing = trace(picture(pixels, 25.4), TraceSettings(smoothness=smoothness), name="disc.png")
+        assert abs(area(drawing) - true) / length < 0.15
+
+    @pytest.mark.parametrize("smoothness", [0, 3])
+    def test_strokes_crossing_at_any_angle(self, smoothness):
+        for degrees in (0, 17, 45, 71):
+            a = np.radians(degrees)
+
+            def draw(pen, fine, a=a):
+                for turn in (a, a + np.pi / 2):
+                    d = np.array((np.cos(turn), np.sin(turn))) * 16
+                    pen.line([*((24 - d) * fine), *((24 + d) * fine)], fill=0, width=4 * fine)
+
+            pixels, true, length = covered(draw, 48)
+            drawing = trace(picture(pixels, 25.4), TraceSettings(smoothness=smoothness), name="cross.png")
+            assert abs(area(drawing) - true) / length < 0.165
+
+    def test_a_diagonal_of_one_pixel_stays_one_line(self):
+        pixels = np.full((60, 60), 255)
+        pixels[np.arange(10, 50), np.arange(10, 50)] = 0
+        drawing = trace(picture(pixels, 25.4), TraceSettings(smoothness=0), name="line.png")
+        assert len(drawing.shapes) == 1
+        x0, y0, x1, y1 = drawing.bounds()
+        assert (x1 - x0, y1 - y0) == pytest.approx((40, 40), abs=1.0)

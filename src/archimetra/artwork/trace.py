@@ -19,7 +19,7 @@ from archimetra.artwork.svg_paths import parse_path, parse_transform
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.errors import ArtworkError
 from archimetra.geometry.affine import Affine
-from archimetra.geometry.arrays import AnyArray, ByteArray, FloatArray
+from archimetra.geometry.arrays import AnyArray, BoolArray, ByteArray, FloatArray
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path, transform_together
 
@@ -28,6 +28,8 @@ MAX_BYTES = 80_000_000
 SMALLEST_PX = 4
 MOST_NODES = 400_000
 _SAMPLES = 20_000
+_EVEN = 6  # neighbours this near in tone, of 255, are of one
+FINER, FINER_PIXELS = 3, 3_000_000  # pictures are enlarged so many times for tracing, up to this
 _ELEMENT = re.compile(r'<path d="([^"]*)" fill="[^"]*" transform="([^"]*)"')
 
 
@@ -46,11 +48,13 @@ class Picture(NamedTuple):
 
 
 class Toned(NamedTuple):
-    """The tone (h, w) of every pixel, the tones' colours (k, 3) from dark to light, and their shares of the area."""
+    """The tone (h, w) of every pixel, ``finer`` times as many either way as the picture has, the tones' colours (k, 3) from dark
+    to light, and their shares of the area."""
 
     labels: ByteArray
     colours: ByteArray
     shares: FloatArray
+    finer: int = 1
 
 
 def open_picture(data: bytes, *, name: str) -> Picture:
@@ -96,12 +100,23 @@ def open_picture(data: bytes, *, name: str) -> Picture:
         ) from error
     if dots is not None:
         per_inch = max(dots)
-        return Picture(
-            pixels, 25.4 / per_inch, f"The picture states {per_inch:.4g} pixels to the inch. Check the size.", False
-        )
-    return Picture(
-        pixels, 25.4 / 96, "The picture states no size; 96 pixels to the inch were assumed. Check the size.", False
-    )
+        reason = f"The picture states {per_inch:.4g} pixels to the inch. Check the size."
+        return Picture(pixels, 25.4 / per_inch, reason, False)
+    reason = "The picture states no size; 96 pixels to the inch were assumed. Check the size."
+    return Picture(pixels, 25.4 / 96, reason, False)
+
+
+def _finer(grey: ByteArray, edge: float) -> int:
+    """How many times finer a picture of two tones is traced. The tracer cuts the corners of whole pixels; where edges are grey,
+    that grey says where between two pixels the ink ends, and in a small picture that is much of a letter. Where they are not, finer
+    pixels would only be stairs. (Between more tones than two a grey edge is a tone of its own.)"""
+    if grey.size * FINER**2 > FINER_PIXELS:
+        return 1
+    v = grey.astype(np.int16)
+    low, high = int(v.min()), int(v.max())
+    is_grey = (v > low + 0.2 * (high - low)) & (v < high - 0.2 * (high - low))
+    steps = int(((v[1:] > edge) != (v[:-1] > edge)).sum() + ((v[:, 1:] > edge) != (v[:, :-1] > edge)).sum())
+    return FINER if is_grey.sum() > 0.25 * steps else 1
 
 
 def _dots(dpi: Any, *, is_turned: bool) -> tuple[float, float] | None:
@@ -135,22 +150,28 @@ def toned(picture: Picture, settings: TraceSettings, *, name: str = "The picture
     blur = settings.smoothness / 4
     if settings.tones == 2:
         grey = image.convert("L")
-        if blur >= 0.25:
-            grey = grey.filter(ImageFilter.GaussianBlur(blur))
         values = np.asarray(grey)
-        low, high = int(values.min()), int(values.max())
-        if high - low < 8:
+        if int(values.max()) - int(values.min()) < 8:
             raise ArtworkError(f"{name} is of one tone throughout; there is nothing to trace in it.")
-        labels = (values > _otsu(values)).astype(np.uint8)
-    else:
+        edge = _edge(values)  # of the picture as it is: blurred, thin ink is all edge
+        finer = _finer(values, edge)
+        if finer > 1:
+            grey = grey.resize([side * finer for side in image.size], Image.Resampling.BICUBIC)
+        values = np.asarray(grey)
         if blur >= 0.25:
-            image = image.filter(ImageFilter.GaussianBlur(blur))
-        colours = _tones_of(np.asarray(image), settings.tones)
-        palette = Image.new("P", (1, 1))
-        palette.putpalette(colours.ravel().tolist() + colours[-1].tolist() * (256 - len(colours)))
-        labels = np.minimum(np.asarray(image.quantize(palette=palette, dither=Image.Dither.NONE)), len(colours) - 1)
+            values = np.asarray(grey.filter(ImageFilter.GaussianBlur(blur * finer)))
+        labels = (values > edge).astype(np.uint8)
         if labels.min() == labels.max():
-            raise ArtworkError(f"{name} is of one tone throughout; there is nothing to trace in it.")
+            raise ArtworkError(f"Nothing of {name} is left once it is smoothed. Smooth less.")
+        return _sorted_by_light(labels, picture.pixels, 2, finer)
+    if blur >= 0.25:
+        image = image.filter(ImageFilter.GaussianBlur(blur))
+    colours = _tones_of(np.asarray(image), settings.tones)
+    palette = Image.new("P", (1, 1))
+    palette.putpalette(colours.ravel().tolist() + colours[-1].tolist() * (256 - len(colours)))
+    labels = np.minimum(np.asarray(image.quantize(palette=palette, dither=Image.Dither.NONE)), len(colours) - 1)
+    if labels.min() == labels.max():
+        raise ArtworkError(f"{name} is of one tone throughout; there is nothing to trace in it.")
     return _sorted_by_light(labels, picture.pixels, settings.tones)
 
 
@@ -182,8 +203,26 @@ def _otsu(values: ByteArray) -> int:
     return int((best[0] + best[-1]) // 2)  # the middle of the gap between two clear tones
 
 
-def _sorted_by_light(labels: ByteArray, pixels: ByteArray, tones: int) -> Toned:
-    flat = labels.ravel()
+def _edge(values: ByteArray) -> float:
+    """The tone at which an edge between ink and ground lies: half way between the two where they are even, not among the greys
+    that edges themselves are made of, which pull a threshold towards the ground. Of several tones of ink the lightest counts, of
+    ground the darkest."""
+    parted = _otsu(values)
+    v = values.astype(np.int16)
+    is_even = np.ones(v.shape, dtype=bool)
+    for here, there in (((slice(1, None), slice(None)), (slice(None, -1), slice(None))),
+                        ((slice(None), slice(1, None)), (slice(None), slice(None, -1)))):  # fmt: skip
+        is_near = np.abs(v[here] - v[there]) <= _EVEN
+        is_even[here] &= is_near
+        is_even[there] &= is_near
+    dark, light = values[is_even & (values <= parted)], values[is_even & (values > parted)]
+    ink = np.percentile(dark, 90) if len(dark) else values.min()
+    ground = np.percentile(light, 10) if len(light) else values.max()
+    return (float(ink) + float(ground)) / 2
+
+
+def _sorted_by_light(labels: ByteArray, pixels: ByteArray, tones: int, finer: int = 1) -> Toned:
+    flat = labels[finer // 2 :: finer, finer // 2 :: finer].ravel()  # one for each pixel
     step = max(1, len(flat) // 500_000)  # a colour needs no more
     some, of = pixels.reshape(-1, 3)[::step], flat[::step]
     count = np.maximum(np.bincount(of, minlength=tones)[:tones], 1)
@@ -191,10 +230,10 @@ def _sorted_by_light(labels: ByteArray, pixels: ByteArray, tones: int) -> Toned:
     shares = np.bincount(flat, minlength=tones)[:tones] / len(flat)
     order = np.argsort(colours @ np.array([0.299, 0.587, 0.114]), kind="stable")
     if (order == np.arange(tones)).all():
-        return Toned(labels, colours.round().astype(np.uint8), shares)
+        return Toned(labels, colours.round().astype(np.uint8), shares, finer)
     rank = np.empty(tones, np.uint8)
     rank[order] = np.arange(tones)
-    return Toned(rank[labels], colours[order].round().astype(np.uint8), shares[order])
+    return Toned(rank[labels], colours[order].round().astype(np.uint8), shares[order], finer)
 
 
 def trace(picture: Picture, settings: TraceSettings, *, name: str, tones: Toned | None = None) -> Drawing:
@@ -209,9 +248,12 @@ def trace(picture: Picture, settings: TraceSettings, *, name: str, tones: Toned 
     mask = is_ink[tones.labels]
     if not mask.any():
         raise ArtworkError(f"{name} has nothing of the tone chosen as ink. Choose another.")
-    paths = _followed(mask, settings)
+    finer = tones.finer
+    if settings.smoothness == 0 and finer == 1:
+        mask, finer = _held_together(mask)
+    paths = _followed(mask, settings, finer)
     height = mask.shape[0]
-    mm = picture.mm_per_px
+    mm = picture.mm_per_px / finer
     up = Affine(mm, 0.0, 0.0, -mm, 0.0, height * mm)
     outlines = [tuple(transform_together(shape, up)) for shape in paths]
     nodes = sum(len(path) for shape in outlines for path in shape)
@@ -225,7 +267,7 @@ def trace(picture: Picture, settings: TraceSettings, *, name: str, tones: Toned 
         DrawnShape(f"trace {k + 1}", 0, shape, FillRule.EVENODD, True, None, 0, f"trace{k}")
         for k, shape in enumerate(outlines)
     )
-    scale = Scale("px", mm, picture.reason, picture.is_certain)
+    scale = Scale("px", picture.mm_per_px, picture.reason, picture.is_certain)
     report: list[Entry] = [unit_entry(scale.reason, is_certain=scale.is_certain)]
     share = float(tones.shares[list(set(settings.ink))].sum())
     words = f"{counted(len(shapes), 'shape')} with {counted(nodes, 'node')} traced; {share:.0%} of the picture is ink."
@@ -234,7 +276,22 @@ def trace(picture: Picture, settings: TraceSettings, *, name: str, tones: Toned 
     return Drawing(stem, (DrawnLayer(stem),), shapes, scale, picture.size_mm, tuple(report))
 
 
-def _followed(mask: AnyArray, settings: TraceSettings) -> list[list[Path]]:
+def _held_together(mask: BoolArray) -> tuple[BoolArray, int]:
+    """The ink, and how many times finer it is now: twice where pixels of it touch by corners only, held together by a quarter of a
+    pixel at either side. The tracer takes pixels that touch so for pieces, and a thin slanting line for specks."""
+    down = mask[:-1, :-1] & mask[1:, 1:] & ~mask[:-1, 1:] & ~mask[1:, :-1]
+    up = mask[:-1, 1:] & mask[1:, :-1] & ~mask[:-1, :-1] & ~mask[1:, 1:]
+    if not (down.any() or up.any()) or mask.size * 4 > MAX_PIXELS:
+        return mask, 1
+    fine = mask.repeat(2, axis=0).repeat(2, axis=1)
+    fine[1:-1:2, 2::2] |= down
+    fine[2::2, 1:-1:2] |= down
+    fine[1:-1:2, 1:-1:2] |= up
+    fine[2::2, 2::2] |= up
+    return fine, 2
+
+
+def _followed(mask: AnyArray, settings: TraceSettings, finer: int) -> list[list[Path]]:
     """The ink's outlines in pixels from the top left, one list per connected piece with its holes."""
     import vtracer
     from PIL import Image
@@ -248,9 +305,9 @@ def _followed(mask: AnyArray, settings: TraceSettings) -> list[list[Path]]:
         "png",
         colormode="binary",
         mode="spline" if settings.smoothness > 0 else "polygon",
-        filter_speckle=settings.speck_px,
+        filter_speckle=settings.speck_px * finer,
         corner_threshold=round(settings.corner_degrees),
-        length_threshold=min(3.5 + settings.smoothness * 0.65, 10.0),
+        length_threshold=min((3.5 + settings.smoothness * 0.65) * finer, 10.0),
         splice_threshold=45,
         path_precision=3,
     )
