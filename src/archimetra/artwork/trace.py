@@ -28,6 +28,7 @@ MAX_BYTES = 80_000_000
 SMALLEST_PX = 4
 MOST_NODES = 400_000
 _SAMPLES = 20_000
+_ENOUGH = 400_000  # pixels for a look at the tones
 _EVEN = 6  # neighbours this near in tone, of 255, are of one
 FINER, FINER_PIXELS = 3, 3_000_000  # pictures are enlarged so many times for tracing, up to this
 _ELEMENT = re.compile(r'<path d="([^"]*)" fill="[^"]*" transform="([^"]*)"')
@@ -208,6 +209,10 @@ def _edge(values: ByteArray) -> float:
     that edges themselves are made of, which pull a threshold towards the ground. Of several tones of ink the lightest counts, of
     ground the darkest."""
     parted = _otsu(values)
+    band = max(1, values.shape[0] * values.shape[1] // _ENOUGH)  # of a large picture bands of three rows show as much
+    if band > 3:
+        rows = np.arange(0, values.shape[0] - 2, band)
+        values = values[(rows[:, None] + np.arange(3)).ravel()]
     v = values.astype(np.int16)
     is_even = np.ones(v.shape, dtype=bool)
     for here, there in (((slice(1, None), slice(None)), (slice(None, -1), slice(None))),
