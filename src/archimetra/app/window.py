@@ -365,7 +365,7 @@ class MainWindow(QMainWindow):
             action = menu.addAction(finding.text())
             action.triggered.connect(lambda _c=False, f=finding: self._go_to_finding(f))
         if found:
-            menu.exec(self.status.findings.mapToGlobal(self.status.findings.rect().topLeft()))
+            pop_up(menu, self.status.findings.mapToGlobal(self.status.findings.rect().topLeft()))
 
     def _go_to_finding(self, finding: Finding) -> None:
         if self.session.board.cut(CutId(finding.subject)) is not None:
