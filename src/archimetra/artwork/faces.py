@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from archimetra.artwork.directions import stretches
 from archimetra.artwork.fonts import Font
 from archimetra.artwork.svg_paths import parse_path
 from archimetra.base.errors import ArtworkError
@@ -84,23 +85,25 @@ class OutlineFace(Face):
         self.line_height = float(extents.ascender - extents.descender + extents.line_gap) or 1.2 * upem
 
     def shape(self, line: str, *, ligatures: bool) -> Shaped:
-        if not line:
-            return Shaped((), 0.0, ())  # an empty run has neither script nor direction to be guessed
         hb = self._hb
-        buffer = hb.Buffer()
-        buffer.add_str(line)
-        buffer.guess_segment_properties()
         features = {"kern": True, "liga": ligatures, "clig": ligatures, "calt": ligatures}
-        hb.shape(self._font, buffer, features)
         glyphs = []
         missing: list[str] = []
         x = 0.0
-        for info, at in zip(buffer.glyph_infos, buffer.glyph_positions, strict=True):
-            character = line[info.cluster]
-            if info.codepoint == 0:
-                missing.append(character)
-            glyphs.append(Glyph(info.codepoint, x + at.x_offset, float(at.y_offset), float(at.x_advance), info.cluster))
-            x += at.x_advance
+        for stretch in stretches(line):
+            buffer = hb.Buffer()
+            buffer.add_str(
+                line, stretch.first, stretch.last - stretch.first
+            )  # letters beside it may shape those at its ends
+            buffer.guess_segment_properties()
+            buffer.direction = "rtl" if stretch.is_leftward else "ltr"
+            hb.shape(self._font, buffer, features)
+            for info, at in zip(buffer.glyph_infos, buffer.glyph_positions, strict=True):
+                if info.codepoint == 0:
+                    missing.append(line[info.cluster])
+                place = x + at.x_offset, float(at.y_offset)
+                glyphs.append(Glyph(info.codepoint, *place, float(at.x_advance), info.cluster))
+                x += at.x_advance
         return Shaped(tuple(glyphs), x, tuple(dict.fromkeys(missing)))
 
     def outline(self, key: int) -> tuple[Path, ...]:

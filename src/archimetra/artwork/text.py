@@ -6,7 +6,6 @@ text is aligned; on an arc it is the circle's centre.
 
 from __future__ import annotations
 
-import unicodedata
 from collections.abc import Sequence
 from math import cos, degrees, pi, sin
 
@@ -61,11 +60,6 @@ def set_in(form: TextForm, font: Font) -> SetText:
 def _notes(form: TextForm, shaped: Sequence[Shaped], scale: float, spacings: Sequence[float]) -> list[str]:
     """What the text's form cannot do as asked."""
     notes = []
-    if any(_is_mixed(line) for line in form.text.split("\n")):
-        notes.append(
-            "It mixes words written to the left with words written to the right: look at their order, or set them as texts of "
-            "their own."
-        )
     widest = max((_width(line, scale, spacing) for line, spacing in zip(shaped, spacings, strict=True)), default=0.0)
     if form.arc_radius and form.along is None and widest > 2 * pi * abs(form.arc_radius):
         notes.append(
@@ -74,11 +68,6 @@ def _notes(form: TextForm, shaped: Sequence[Shaped], scale: float, spacings: Seq
     if form.fit is Fit.SPACING and any(len(line.glyphs) and not _steps(line) for line in shaped):
         notes.append("A line of a single letter cannot be spread to a width; it stays as it is.")
     return notes
-
-
-def _is_mixed(line: str) -> bool:
-    kinds = {unicodedata.bidirectional(letter) for letter in line}
-    return bool(kinds & {"R", "AL"}) and bool(kinds & {"L", "EN", "AN"})
 
 
 def _sizes(form: TextForm, face: Face, shaped: Sequence[Shaped]) -> tuple[float, list[float]]:
