@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from math import hypot, pi, sqrt
-from pathlib import Path as FilePath
 
 import msgspec
 import numpy as np
@@ -18,8 +17,8 @@ from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import region_of
-from archimetra.job import edits, guides, landing, layering, placing, shaping
-from archimetra.job.file import JobFile, load_job, pack, unpack
+from archimetra.job import copying, edits, guides, landing, layering, placing, shaping
+from archimetra.job.file import JobFile, pack, unpack
 from archimetra.job.forms import EllipseForm, PolygonForm, RectangleForm, SlotForm, StarForm, outlines_of
 from archimetra.job.job import new_job
 from archimetra.job.placing import AlignTo, Anchor, Edge, Rows
@@ -197,13 +196,13 @@ class TestPlacing:
 
     def test_copy_and_paste_across_boards_takes_layers_along(self):
         bench = boxes()
-        clip = placing.copied(bench.board, bench.ids[:2])
+        clip = copying.copied(bench.job, bench.b, bench.ids[:2])
         edit, other = edits.add_board(bench.job)
-        edit, ids = placing.paste(edit.job, other, clip)
+        edit, ids = copying.paste(edit.job, other, clip)
         board = edit.job.board(other)
         assert [shape.bounds() for shape in board.shapes] == [bench.box(0), bench.box(1)]
         assert [layer.name for layer in board.layers] == ["one"]
-        edit, again = placing.paste(edit.job, other, clip)
+        edit, again = copying.paste(edit.job, other, clip)
         assert len(edit.job.board(other).shapes) == 4
         assert not set(ids) & set(again)
 
@@ -473,13 +472,6 @@ class TestReading:
         bench.do(shaping.unite, bench.ids)
         done = landing.reread_drawing(bench.job, bench.b, "a.svg", drawing(Path.circle((5, 5), 2)))
         assert done.gone == 0
-
-    def test_a_file_of_the_first_schema_opens_as_it_was(self):
-        job = load_job(FilePath(__file__).parent / "samples" / "schema-1.archimetra").job
-        board = job.boards[0]
-        assert [shape.name for shape in board.shapes] == ["dial", "wave border", "star", "arbor hole"]
-        assert len(board.cuts) == 4
-        assert all(shape.form is None and not shape.group and not shape.is_locked for shape in board.shapes)
 
 
 class TestLayersAndCuts:

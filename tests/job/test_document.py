@@ -14,13 +14,15 @@ from hypothesis import strategies as st
 from archimetra.base.errors import JobFileError
 from archimetra.geometry.affine import Affine
 from archimetra.job import edits, layering, placing
-from archimetra.job.file import JobFile, decode_job, encode_job, load_job, pack, save_job, unpack
+from archimetra.job.file import SCHEMA, JobFile, decode_job, encode_job, load_job, pack, save_job, unpack
 from archimetra.job.history import History
 from archimetra.job.job import new_job
 from archimetra.job.quantities import QuantityError, Unit, format_length, is_plain, parse_length, parse_number
 from archimetra.job.sheet import Heights, Sheet, Zero, ZeroAt, ZeroZ
 from plain_clock import plain_clock
 from shapes import job_with, mixed_paths, replace, sentence_of, star
+
+WRITTEN = f'"schema":{SCHEMA}'.encode()
 
 
 class TestQuantities:
@@ -253,12 +255,15 @@ class TestFile:
     @pytest.mark.parametrize(
         ("change", "words"),
         [
-            ((b'"schema":4', b'"schema":99'), "newer Archimetra"),
-            ((b'"schema":4', b'"schema":0'), "does not exist"),
+            ((WRITTEN, b'"schema":99'), "newer Archimetra"),
+            ((WRITTEN, b'"schema":0'), "does not exist"),
             ((b'"diameter":6.0', b'"diameter":-6.0'), "a bit is 0.05 to 200 mm wide"),
             ((b'"bit":"bit1"', b'"bit":"bit77"'), "names a bit that is not in the job"),
             ((b'"kinds":"LLL', b'"kinds":"XLL'), "kinds are L, A and C"),
             ((b'"width":400.0', b'"width":"wide"'), "damaged"),
+            ((b'"width":400.0', b'"width":400.0,"widht":3.0'), "unknown field `widht`"),
+            ((b'"end_depth"', b'"depth_end"'), "unknown field `depth_end`"),
+            ((b'{"schema"', b'{"scheme":1,"schema"'), "unknown field `scheme`"),
             ((b'{"schema"', b'["schema"'), "cannot be read"),
         ],
     )

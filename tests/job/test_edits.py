@@ -60,10 +60,11 @@ def test_an_edit_changes_the_new_job_only_and_undo_brings_the_old_one_back(make)
     assert history.apply(edit)
     assert history.undo_label == edit.label
     assert history.undo()
-    assert history.job is JOB
+    assert history.job == JOB
+    assert all(now is was for now, was in zip(history.job.boards, JOB.boards, strict=True))
     assert history.redo_label == edit.label
     assert history.redo()
-    assert history.job is edit.job
+    assert history.job == edit.job
 
 
 @pytest.mark.parametrize("make", EDITS.values(), ids=EDITS.keys())
@@ -166,4 +167,4 @@ class TestHistory:
         while history.undo():
             steps += 1
         assert steps == wanted
-        assert history.job is JOB
+        assert history.job == JOB

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from archimetra.geometry.affine import Affine
-from archimetra.job import cutting, edits, inlaying, kits, layering, placing, shaping, stamping
+from archimetra.job import copying, cutting, edits, inlaying, kits, layering, placing, shaping, stamping
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cut_parts import Half, Side
 from archimetra.job.cuts import CarveCut, PocketCut, ProfileCut
@@ -184,8 +184,8 @@ class TestGoing:
     def test_a_copied_plug_outline_is_a_shape_of_its_own(self, made):
         job, _ = made
         board = job.boards[1]
-        clip = placing.copied(board, [s.id for s in board.shapes])
-        edit, ids = placing.paste(job, board.id, clip, at=(100.0, 100.0))
+        clip = copying.copied(job, board.id, [s.id for s in board.shapes])
+        edit, ids = copying.paste(job, board.id, clip, at=(100.0, 100.0))
         after = inlaying.settled(edit.job).boards[1]
         assert all(after.shape(id_) is not None and not after.shape(id_).follows for id_ in ids)
 

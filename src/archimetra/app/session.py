@@ -36,14 +36,14 @@ from archimetra.engine.messages import (
     WorkerFailed,
 )
 from archimetra.geometry.affine import Affine
-from archimetra.job import edits, inlaying, landing, placing
+from archimetra.job import copying, edits, landing, placing
+from archimetra.job.copying import Clip
 from archimetra.job.edit import Edit
 from archimetra.job.file import SUFFIX, JobFile, OnDisk, open_job, save_job
 from archimetra.job.history import History
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.job import Board, Job, new_job
 from archimetra.job.layering import whole_groups
-from archimetra.job.placing import Clip
 from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length, parse_number
 from archimetra.job.shapes import Source
 from archimetra.output.gcode_file import GcodeFile
@@ -177,8 +177,8 @@ class Session(QObject):
         return self._history.redo_label
 
     def apply(self, edit: Edit) -> None:
-        """Take an edit, with what follows from it for inlays, as a step that undo takes back."""
-        if self._history.apply(msgspec.structs.replace(edit, job=inlaying.settled(edit.job))):
+        """Take an edit, with what follows from it, as a step that undo takes back."""
+        if self._history.apply(edit):
             self._after_change()
 
     def try_edit(self, make: Callable[[], Edit]) -> str:
@@ -450,7 +450,7 @@ class Session(QObject):
 
         if not self.picked:
             return ""
-        self.clip = placing.copied(self.board, self.picked)
+        self.clip = copying.copied(self.job, self.board.id, self.picked)
         board = self.board
         layers = [DrawnLayer(layer.name, layer.colour, True) for layer in board.layers]
         return write_svg(
@@ -460,7 +460,7 @@ class Session(QObject):
 
     def paste_copied(self) -> None:
         if self.clip is not None:
-            edit, ids = placing.paste(self.job, self.board.id, self.clip)
+            edit, ids = copying.paste(self.job, self.board.id, self.clip)
             self.apply(edit)
             self.pick(ids)
 

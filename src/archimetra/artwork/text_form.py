@@ -27,7 +27,7 @@ class Fit(StrEnum):
     SPACING = "spacing"  # letters moved apart or together
 
 
-class TextForm(msgspec.Struct, frozen=True, kw_only=True, tag="text"):
+class TextForm(msgspec.Struct, frozen=True, kw_only=True, tag="text", forbid_unknown_fields=True):
     """A text and how it is set. Lengths in mm. ``letter_spacing`` is added between letters; ``line_spacing`` multiplies
     the font's own distance of lines. ``arc_radius`` above 0 sets it on a circle, reading over the top; below 0 reading
     under the bottom; 0 straight. ``along`` sets it along a path instead, ``lift`` mm to its left."""

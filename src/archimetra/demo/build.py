@@ -18,7 +18,7 @@ from archimetra.base.files import write_safely
 from archimetra.demo import FILE, artwork
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, edits, inlaying, landing, layering, placing, shaping, stamping, test_piece
+from archimetra.job import copying, cutting, edits, inlaying, landing, layering, placing, shaping, stamping, test_piece
 from archimetra.job.cut_parts import Lead, LeadKind, Overrides, Side, Tabs
 from archimetra.job.cuts import CarveCut, Cut, EngraveCut, HoleCut, PocketCut, SlotCut
 from archimetra.job.edit import replace
@@ -138,7 +138,7 @@ def _stamp(job: Job) -> Job:
     """The café's stamp: the gull of the name tags over its name, mirrored and left standing."""
     board = BoardId("board6")
     gull = next(shape for shape in job.boards[3].shapes if shape.name == "trace 1")
-    edit, made = placing.paste(job, board, placing.copied(job.boards[3], [gull.id]), at=(75.0, 72.0))
+    edit, made = copying.paste(job, board, copying.copied(job, job.boards[3].id, [gull.id]), at=(75.0, 72.0))
     job = edit.job
     done = shaping.draw(
         job,

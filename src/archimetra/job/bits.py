@@ -5,10 +5,9 @@ from __future__ import annotations
 from enum import StrEnum
 from math import asin, cos, isfinite, radians, sin, sqrt, tan
 
-import msgspec
-
 from archimetra.job.ids import BitId
 from archimetra.job.need import need
+from archimetra.job.record import Record
 from archimetra.job.sheet import Material
 
 
@@ -43,7 +42,7 @@ class Spin(StrEnum):
     COUNTERCLOCKWISE = "counterclockwise"
 
 
-class Recipe(msgspec.Struct, frozen=True, kw_only=True):
+class Recipe(Record, frozen=True, kw_only=True):
     """Speed in rpm, feeds in mm/min, depth in mm, stepover as a share of the bit's diameter."""
 
     spindle_rpm: float = 16000.0
@@ -60,7 +59,7 @@ class Recipe(msgspec.Struct, frozen=True, kw_only=True):
         need(isfinite(self.stepover) and 0.01 <= self.stepover <= 0.95, "a stepover is 1 to 95 % of the diameter")
 
 
-class MaterialRecipe(msgspec.Struct, frozen=True, kw_only=True):
+class MaterialRecipe(Record, frozen=True, kw_only=True):
     """A bit's recipe for one material, with what was noted and what came out."""
 
     material: Material
@@ -69,7 +68,7 @@ class MaterialRecipe(msgspec.Struct, frozen=True, kw_only=True):
     result: str = ""
 
 
-class Bit(msgspec.Struct, frozen=True, kw_only=True):
+class Bit(Record, frozen=True, kw_only=True):
     """One bit. ``place`` counts from 0 and gives its letter and hue. Sizes in mm. ``angle`` is the full angle of a V bit, of
     the taper of a tapered ball, of a drill's point or of a dovetail's flanks; ``tip_flat`` the diameter of a V bit's flat,
     ``tip_ball`` of a tapered ball's tip. Undercut bits are ``diameter`` wide over ``head_height`` and have a ``neck``.

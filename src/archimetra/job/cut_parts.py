@@ -10,6 +10,7 @@ import msgspec
 from archimetra.job.bits import Recipe
 from archimetra.job.ids import InlayId, ShapeId
 from archimetra.job.need import need
+from archimetra.job.record import Record
 
 
 class Side(StrEnum):
@@ -44,7 +45,7 @@ class Pattern(StrEnum):
     RASTER = "raster"  # straight lines to and fro
 
 
-class Mark(msgspec.Struct, frozen=True):
+class Mark(Record, frozen=True):
     """A place on a shape's outline: on which of its contours, and how far ``along`` it as a share of its length. ``x, y`` is the same
     place in the shape's own coordinates when the mark was set; older files have only that (``contour`` -1)."""
 
@@ -55,7 +56,7 @@ class Mark(msgspec.Struct, frozen=True):
     along: float = 0.0
 
 
-class Lead(msgspec.Struct, frozen=True, kw_only=True):
+class Lead(Record, frozen=True, kw_only=True):
     """How the bit comes to a contour or leaves it, beside the kept wood: straight or on a quarter circle."""
 
     kind: LeadKind = LeadKind.NONE
@@ -65,7 +66,7 @@ class Lead(msgspec.Struct, frozen=True, kw_only=True):
         need(isfinite(self.length) and 0.1 <= self.length <= 200, "a lead is 0.1 to 200 mm long")
 
 
-class Tabs(msgspec.Struct, frozen=True, kw_only=True):
+class Tabs(Record, frozen=True, kw_only=True):
     """Bridges of wood that hold a part: how many per outline (or one every ``spacing`` mm), how long and thick the wood
     that stays is. ``by_hand`` marks replace the even spread on the contours they lie on; ``avoid`` names a layer whose
     shapes are areas to stay out of."""
@@ -97,7 +98,7 @@ class Tabs(msgspec.Struct, frozen=True, kw_only=True):
         return max(2, round(length / self.spacing)) if self.spacing else self.count
 
 
-class ShapeTabs(msgspec.Struct, frozen=True):
+class ShapeTabs(Record, frozen=True):
     """Another number of tabs for the outlines of one shape."""
 
     shape: ShapeId
@@ -107,7 +108,7 @@ class ShapeTabs(msgspec.Struct, frozen=True):
         need(0 <= self.count <= 200, "a shape has 0 to 200 tabs an outline")
 
 
-class HoleStep(msgspec.Struct, frozen=True):
+class HoleStep(Record, frozen=True):
     """A wider part at the top of a hole: its diameter, and how deep it goes."""
 
     diameter: float
@@ -125,7 +126,7 @@ class Half(StrEnum):
     PLUG = "plug"
 
 
-class Mating(msgspec.Struct, frozen=True, kw_only=True):
+class Mating(Record, frozen=True, kw_only=True):
     """What a cut knows of the inlay it is half of, worked out from both halves (``inlaying.settled``). With V bits
     ``round_mm`` is the radius to which the art's corners are rounded on both halves so that a tip flat reaches them. With straight
     bits the outline is adjusted so that both ``pocket_radius`` and ``insert_radius`` can follow it, ``clearance`` apart."""
@@ -139,7 +140,7 @@ class Mating(msgspec.Struct, frozen=True, kw_only=True):
     clearance: float = 0.0
 
 
-class Overrides(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+class Overrides(Record, frozen=True, kw_only=True, omit_defaults=True):
     """What this cut runs differently from its bit's recipe; None follows the recipe."""
 
     spindle_rpm: float | None = None

@@ -8,8 +8,6 @@ from __future__ import annotations
 from enum import StrEnum
 from math import isfinite
 
-import msgspec
-
 from archimetra.job.bits import Bit, Recipe
 from archimetra.job.cut_parts import (
     Direction,
@@ -26,10 +24,11 @@ from archimetra.job.cut_parts import (
 )
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
 from archimetra.job.need import need
+from archimetra.job.record import Record
 from archimetra.job.sheet import Material, Sheet
 
 
-class CutBase(msgspec.Struct, frozen=True, kw_only=True):
+class CutBase(Record, frozen=True, kw_only=True):
     """What every kind has. ``goes_through`` makes the end depth the thickest reading plus ``allowance``. ``layer`` ('' for
     none) is one whose shapes the cut takes, whatever they are. ``mating`` makes the cut half of an inlay."""
 

@@ -24,7 +24,7 @@ _ORDERING = {"bit", "side", "goes_through", "end_depth", "shapes", "layer", "res
 
 
 def new_cut_id(job: Job) -> CutId:
-    return CutId(next_id("cut", [cut.id for board in job.boards for cut in board.cuts]))
+    return CutId(next_id("cut", [cut.id for board in job.boards for cut in board.cuts], job.numbers))
 
 
 def add_cut(job: Job, board_id: BoardId, cut: Cut, label: str = "") -> Edit:

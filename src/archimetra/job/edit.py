@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import msgspec
 
-from archimetra.job.ids import BoardId
+from archimetra.job.ids import BoardId, last_number
 from archimetra.job.job import Board, Job
 
 replace = msgspec.structs.replace
@@ -30,3 +30,8 @@ def board_of(job: Job, board_id: BoardId) -> Board:
 def with_board(job: Job, board_id: BoardId, change: Callable[[Board], Board]) -> Job:
     """The job with one board changed."""
     return replace(job, boards=tuple(change(b) if b.id == board_id else b for b in job.boards))
+
+
+def next_shape_number(job: Job, board: Board) -> int:
+    """The number of the next shape made on a board: above all there are on it, and all ever given in the job."""
+    return max(last_number("shape", [shape.id for shape in board.shapes]), job.numbers.get("shape", 0)) + 1

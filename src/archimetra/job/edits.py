@@ -40,12 +40,12 @@ def add_board(job: Job) -> tuple[Edit, BoardId]:
 def duplicate_board(job: Job, board_id: BoardId) -> tuple[Edit, BoardId]:
     """A second board like one, behind it: sheet, artwork and cuts. Halves of inlays stay the first one's: an inlay has two."""
     source = next(board for board in job.boards if board.id == board_id)
-    new = BoardId(next_id("board", [board.id for board in job.boards]))
+    new = BoardId(next_id("board", [board.id for board in job.boards], job.numbers))
     known = [cut.id for board in job.boards for cut in board.cuts]
     ids: dict[CutId, CutId] = {}
     for cut in source.cuts:
         if cut.mating is None:
-            ids[cut.id] = CutId(next_id("cut", [*known, *ids.values()]))
+            ids[cut.id] = CutId(next_id("cut", [*known, *ids.values()], job.numbers))
     cuts = tuple(_renumbered(cut, ids) for cut in source.cuts if cut.id in ids)
     copy = replace(source, id=new, name=f"{source.name} copy"[:60], cuts=cuts)
     at = job.boards.index(source) + 1
@@ -157,7 +157,7 @@ def change_bit(job: Job, bit_id: BitId, label: str, **fields: Any) -> Edit:
 
 def add_bit(job: Job) -> tuple[Edit, BitId]:
     """A copy of the last bit on the next place of the rack, to be changed to what is in hand."""
-    new = BitId(next_id("bit", [bit.id for bit in job.bits]))
+    new = BitId(next_id("bit", [bit.id for bit in job.bits], job.numbers))
     last = job.bits[-1]
     bit = replace(last, id=new, name=f"{last.name} copy", place=max(b.place for b in job.bits) + 1)
     return Edit("Add bit", replace(job, bits=(*job.bits, bit))), new

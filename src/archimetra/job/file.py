@@ -26,8 +26,9 @@ from archimetra.base.files import lock_folder, why, write_safely
 from archimetra.geometry.path import Path
 from archimetra.job.gate import whats_wrong
 from archimetra.job.job import Job
+from archimetra.job.migrations import migrated
 
-SCHEMA = 4
+SCHEMA = 5
 SUFFIX = ".archimetra"
 MAX_JSON_BYTES = 400_000_000
 MAX_SOURCE_BYTES = 100_000_000
@@ -48,7 +49,7 @@ class _Header(msgspec.Struct):
     schema: int
 
 
-class _Written(msgspec.Struct, kw_only=True):
+class _Written(msgspec.Struct, kw_only=True, forbid_unknown_fields=True):
     schema: int
     job: Job
 
@@ -72,7 +73,7 @@ def decode_job(data: bytes, *, name: str) -> Job:
     if header.schema < 1:
         raise JobFileError(f"{name} is damaged: schema {header.schema} does not exist. {_OPEN_BEFORE}")
     try:
-        job = msgspec.json.decode(data, type=_Written, dec_hook=_decode).job
+        job = _current(data) if header.schema == SCHEMA else _older(data, header.schema)
         problem = whats_wrong(job)
     except (msgspec.DecodeError, ValueError, ArithmeticError, RecursionError, MemoryError) as error:
         raise JobFileError(f"{name} is damaged: {error}. {_OPEN_BEFORE}") from error
@@ -80,6 +81,19 @@ def decode_job(data: bytes, *, name: str) -> Job:
         raise JobFileError(f"{name} is damaged: {problem}. {_OPEN_BEFORE}")
     _check_links(job, name)
     return job
+
+
+def _current(data: bytes) -> Job:
+    return msgspec.json.decode(data, type=_Written, dec_hook=_decode).job
+
+
+def _older(data: bytes, schema: int) -> Job:
+    written = msgspec.json.decode(data)
+    job = written.pop("job", None)
+    if not isinstance(job, dict):
+        raise ValueError("it holds no job")
+    written |= {"schema": SCHEMA, "job": migrated(job, schema)}
+    return msgspec.convert(written, _Written, dec_hook=_decode).job
 
 
 _OPEN_BEFORE = "The file beside it ending in .before is the version saved before."

@@ -14,11 +14,12 @@ from archimetra.artwork.text_form import Fit, TextForm
 from archimetra.geometry import figures
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
+from archimetra.job.record import Record
 
 LARGEST = 10_000.0
 
 
-class RectangleForm(msgspec.Struct, frozen=True, kw_only=True, tag="rectangle"):
+class RectangleForm(Record, frozen=True, kw_only=True, tag="rectangle"):
     width: float = 60.0
     depth: float = 40.0
     corner_radius: float = 0.0
@@ -28,7 +29,7 @@ class RectangleForm(msgspec.Struct, frozen=True, kw_only=True, tag="rectangle"):
         _need(isfinite(self.corner_radius) and 0 <= self.corner_radius <= LARGEST, "a corner radius is 0 to 10000 mm")
 
 
-class EllipseForm(msgspec.Struct, frozen=True, kw_only=True, tag="ellipse"):
+class EllipseForm(Record, frozen=True, kw_only=True, tag="ellipse"):
     """A circle where width and depth are equal."""
 
     width: float = 40.0
@@ -38,7 +39,7 @@ class EllipseForm(msgspec.Struct, frozen=True, kw_only=True, tag="ellipse"):
         _sides("a circle or ellipse", self.width, self.depth)
 
 
-class PolygonForm(msgspec.Struct, frozen=True, kw_only=True, tag="polygon"):
+class PolygonForm(Record, frozen=True, kw_only=True, tag="polygon"):
     """``radius`` is that of its corners."""
 
     sides: int = 6
@@ -49,7 +50,7 @@ class PolygonForm(msgspec.Struct, frozen=True, kw_only=True, tag="polygon"):
         _sides("a polygon", self.radius)
 
 
-class StarForm(msgspec.Struct, frozen=True, kw_only=True, tag="star"):
+class StarForm(Record, frozen=True, kw_only=True, tag="star"):
     points: int = 5
     outer: float = 30.0
     inner: float = 12.0
@@ -59,7 +60,7 @@ class StarForm(msgspec.Struct, frozen=True, kw_only=True, tag="star"):
         _sides("a star", self.outer, self.inner)
 
 
-class SlotForm(msgspec.Struct, frozen=True, kw_only=True, tag="slot"):
+class SlotForm(Record, frozen=True, kw_only=True, tag="slot"):
     """A slot for a part of a measured ``thickness``: it is as wide as that and the ``slack``, and at one end or both runs
     ``overrun`` further, past the part's edge. With round ends the length is over all."""
 

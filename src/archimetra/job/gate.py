@@ -17,6 +17,7 @@ FARTHEST_MM = 100_000.0  # nothing on a router is a hundred metres away
 LARGEST = 1e7  # of any other number
 MOST_SEGMENTS = 5_000_000
 MOST_RPM = 500_000.0
+MOST_IDS = 1_000_000_000_000
 
 
 def whats_wrong(job: Job) -> str:
@@ -33,6 +34,8 @@ def whats_wrong(job: Job) -> str:
         problem = _of_bit(bit)
         if problem:
             return f"{problem} of the bit {bit.name}"
+    if any(not 0 <= number <= MOST_IDS for number in job.numbers.values()):
+        return "it counts more ids than there can be"
     lean = msgspec.structs.replace(job, boards=tuple(msgspec.structs.replace(board, shapes=()) for board in job.boards))
     return _of_numbers(lean, "")
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from archimetra.job.edit import Edit
+from archimetra.job.edit import Edit, replace
+from archimetra.job.finishing import finish_edit, numbered, raised
 from archimetra.job.job import Job
 
 MOST_STEPS = 500
@@ -12,7 +13,7 @@ class History:
     """A line of jobs with a place in it. Mutable on purpose: the one place where the document changes."""
 
     def __init__(self, job: Job) -> None:
-        self._jobs = [job]
+        self._jobs = [job if job.numbers else numbered(job)]
         self._labels = [""]
         self._at = 0
         self._merge = ""
@@ -31,15 +32,16 @@ class History:
         return self._labels[self._at + 1] if self._at + 1 < len(self._jobs) else None
 
     def apply(self, edit: Edit) -> bool:
-        """Take the edit as a step (or into the last one, where both carry the same merge key); False if it changes
-        nothing."""
-        if edit.job == self.job:
+        """Take the edit, with what follows from it, as a step (or into the last one, where both carry the same merge key); False
+        if it changes nothing."""
+        job = finish_edit(self.job, edit.job)
+        if job == self.job:
             return False
         if edit.merge and edit.merge == self._merge and self._at == len(self._jobs) - 1 and self._at > 0:
-            self._jobs[self._at] = edit.job
+            self._jobs[self._at] = job
             return True
         del self._jobs[self._at + 1 :], self._labels[self._at + 1 :]
-        self._jobs.append(edit.job)
+        self._jobs.append(job)
         self._labels.append(edit.label)
         if len(self._jobs) > MOST_STEPS:
             del self._jobs[0], self._labels[0]
@@ -47,20 +49,24 @@ class History:
         self._merge = edit.merge
         return True
 
-    def end_merge(self) -> None:
-        """The drag is over: the next edit is a step of its own, whatever its key."""
-        self._merge = ""
-
     def undo(self) -> bool:
         if self._at == 0:
             return False
-        self._at -= 1
-        self._merge = ""
+        self._go(-1)
         return True
 
     def redo(self) -> bool:
         if self._at + 1 >= len(self._jobs):
             return False
-        self._at += 1
-        self._merge = ""
+        self._go(+1)
         return True
+
+    def _go(self, step: int) -> None:
+        """To another job of the line; the numbers of ids stay what they have come to."""
+        numbers = self.job.numbers
+        self._at += step
+        self._merge = ""
+        there = self.job
+        numbers = raised(there.numbers, numbers)
+        if numbers is not there.numbers:
+            self._jobs[self._at] = replace(there, numbers=numbers)

@@ -65,7 +65,7 @@ def add_inlay(
         job = _with_board(
             job, replace(board_of(job, plug_board), name=f"{name or 'Inlay'} plug", sheet=sheet, auto_order=True)
         )
-    id_ = InlayId(next_id("inlay", [inlay.id for inlay in job.inlays]))
+    id_ = InlayId(next_id("inlay", [inlay.id for inlay in job.inlays], job.numbers))
     wanted = set(shapes)
     names = [shape.name for shape in art.shapes if shape.id in wanted]
     name = name or (names[0].capitalize() if len(names) == 1 else f"Inlay {len(job.inlays) + 1}")
@@ -208,7 +208,7 @@ def _settle(job: Job, inlay: Inlay) -> Job:
     pocket, plug = halves(job, inlay)
     taken = set(inlay.shapes)
     art = [s for s in pocket_board.shapes if s.id in taken or (inlay.layer and s.layer == inlay.layer)]
-    plug_board = _with_outlines(plug_board, inlay, art)
+    plug_board = _with_outlines(job, plug_board, inlay, art)
     followers = tuple(shape.id for shape in plug_board.shapes if shape.follows == inlay.id)
     mating = Mating(inlay=inlay.id, half=Half.POCKET, is_vee=inlay.kind is InlayKind.VEE)
     pocket_fields: dict[str, Any] = {"shapes": inlay.shapes, "layer": inlay.layer}
@@ -283,12 +283,12 @@ def _with_cut(board: Board, cut: Cut | None, fields: dict[str, Any], mating: Mat
     return board if cuts == board.cuts else replace(board, cuts=cuts)
 
 
-def _with_outlines(board: Board, inlay: Inlay, art: Sequence[Shape]) -> Board:
+def _with_outlines(job: Job, board: Board, inlay: Inlay, art: Sequence[Shape]) -> Board:
     """The plug board with the plug's outlines as they should be: kept where they are already, after all other shapes."""
     own = [shape for shape in board.shapes if shape.follows != inlay.id]
     old = {shape.id: shape for shape in board.shapes if shape.follows == inlay.id}
     maps = placements(inlay, art, board)
-    layer, layers = _layer(board, inlay)
+    layer, layers = _layer(job, board, inlay)
     fresh: list[Shape] = []
     for k, m in enumerate(maps):
         plug = [
@@ -320,12 +320,12 @@ def _frame(inlay: Inlay, plug: Sequence[Shape], k: int, layer: LayerId) -> Shape
     )  # fmt: skip
 
 
-def _layer(board: Board, inlay: Inlay) -> tuple[LayerId, tuple[Layer, ...]]:
+def _layer(job: Job, board: Board, inlay: Inlay) -> tuple[LayerId, tuple[Layer, ...]]:
     """The layer the plug's outlines lie on: the one they are on, or a new one named after the inlay."""
     known = next((s.layer for s in board.shapes if s.follows == inlay.id and board.layer(s.layer) is not None), None)
     if known is not None:
         return known, board.layers
-    id_ = LayerId(next_id("layer", [layer.id for layer in board.layers]))
+    id_ = LayerId(next_id("layer", [layer.id for layer in board.layers], job.numbers))
     colour = LAYER_COLOURS[len(board.layers) % len(LAYER_COLOURS)]
     return id_, (*board.layers, Layer(id=id_, name=f"{inlay.name}, plug", colour=colour))
 

@@ -5,10 +5,9 @@ from __future__ import annotations
 from enum import StrEnum
 from math import isfinite
 
-import msgspec
-
 from archimetra.job.ids import BoardId, InlayId, LayerId, ShapeId
 from archimetra.job.need import need
+from archimetra.job.record import Record
 
 
 class InlayKind(StrEnum):
@@ -16,7 +15,7 @@ class InlayKind(StrEnum):
     STRAIGHT = "straight"  # straight bits: walls stand upright, corners are rounded so that both halves mate
 
 
-class Inlay(msgspec.Struct, frozen=True, kw_only=True):
+class Inlay(Record, frozen=True, kw_only=True):
     """Settings of an inlay, mm. ``shapes`` and ``layer`` are the art, on the pocket board.
 
     V: the pocket is ``depth`` deep; pressed home, ``glue_gap`` stays open under the plug's face and ``saw_gap`` between the boards.

@@ -11,12 +11,13 @@ from archimetra.job.cuts import CarveCut, Cut, HoleCut, PocketCut
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, next_id
 from archimetra.job.inlays import Inlay
 from archimetra.job.quantities import Unit
+from archimetra.job.record import Record
 from archimetra.job.shapes import Backdrop, Guide, Layer, Measure, Shape, Source
 from archimetra.job.sheet import Fixture, Heights, Machine, Sheet, Zero
 from archimetra.job.starter_rack import STARTER_BITS
 
 
-class Board(msgspec.Struct, frozen=True, kw_only=True, dict=True):
+class Board(Record, frozen=True, kw_only=True, dict=True):
     """One sheet with its artwork and its cuts in running order. ``bed_x, bed_y``: the sheet's front left corner
     on the machine's bed. ``margin`` (0 for none) is a set of guides that far inside the sheet's edges. With ``auto_order`` new
     cuts take the place in the running order that suits them; dragging one turns it off."""
@@ -87,9 +88,13 @@ class Board(msgspec.Struct, frozen=True, kw_only=True, dict=True):
         return cut
 
 
-class Job(msgspec.Struct, frozen=True, kw_only=True):
+class Job(Record, frozen=True, kw_only=True, eq=False):
     """The whole document. ``typed`` remembers what was typed where it says more than the number, by
-    ``owner.field``; a text that no longer comes to the number it stands for is ignored."""
+    ``owner.field``; a text that no longer comes to the number it stands for is ignored.
+
+    ``numbers`` are the last ones given to ids of each kind. They stand beside the content: they never go back, undo included, and
+    jobs that differ in nothing else are equal.
+    """
 
     name: str = "Untitled"
     unit: Unit = Unit.MM
@@ -100,6 +105,14 @@ class Job(msgspec.Struct, frozen=True, kw_only=True):
     boards: tuple[Board, ...] = ()
     inlays: tuple[Inlay, ...] = ()
     typed: dict[str, str] = msgspec.field(default_factory=dict)
+    numbers: dict[str, int] = msgspec.field(default_factory=dict)
+
+    def __eq__(self, other: object) -> bool:
+        if not isinstance(other, Job):
+            return NotImplemented
+        return self is other or all(getattr(self, name) == getattr(other, name) for name in _CONTENT)
+
+    __hash__ = None  # type: ignore[assignment]  # it holds dictionaries
 
     def board(self, id_: BoardId) -> Board | None:
         return next((board for board in self.boards if board.id == id_), None)
@@ -111,9 +124,12 @@ class Job(msgspec.Struct, frozen=True, kw_only=True):
         return next((bit for bit in self.bits if bit.id == id_), None)
 
 
+_CONTENT = tuple(name for name in Job.__struct_fields__ if name != "numbers")
+
+
 def new_board(job: Job, *, name: str = "Board") -> Board:
     return Board(
-        id=BoardId(next_id("board", [board.id for board in job.boards])),
+        id=BoardId(next_id("board", [board.id for board in job.boards], job.numbers)),
         name=name,
         sheet=Sheet(width=400.0, height=300.0, readings=(18.0,)),
         heights=Heights(follows_clamps=True),

@@ -105,7 +105,7 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
             missing += [name for name in entry.layers if name not in missing]
             continue
         if cut.bit not in known:
-            known[cut.bit] = _bit_for(kit, cut.bit, bits)
+            known[cut.bit] = _bit_for(kit, cut.bit, bits, job.numbers)
         new = new_cut_id(counting)
         ids[cut.id] = new
         made = replace(cut, id=new, bit=known[cut.bit])
@@ -140,7 +140,7 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
     return Laid(edit, tuple(cut.id for cut in added), tuple(missing))
 
 
-def _bit_for(kit: Kit, bit_id: BitId, bits: list[Bit]) -> BitId:
+def _bit_for(kit: Kit, bit_id: BitId, bits: list[Bit], given: dict[str, int]) -> BitId:
     """The job's bit like the kit's, or a copy of the kit's put on the next place."""
     wanted = next((bit for bit in kit.bits if bit.id == bit_id), None)
     if wanted is None:
@@ -148,7 +148,7 @@ def _bit_for(kit: Kit, bit_id: BitId, bits: list[Bit]) -> BitId:
     for bit in bits:
         if bit.name == wanted.name and all(getattr(bit, name) == getattr(wanted, name) for name in _CUTS_ALIKE):
             return bit.id
-    new = BitId(next_id("bit", [bit.id for bit in bits]))
+    new = BitId(next_id("bit", [bit.id for bit in bits], given))
     bits.append(replace(wanted, id=new, place=min(max(bit.place for bit in bits) + 1, 99)))
     return new
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from archimetra.artwork.drawing import Drawing, DrawnShape
 from archimetra.geometry.affine import Affine
-from archimetra.job.edit import Edit, replace, with_board
+from archimetra.job.edit import Edit, next_shape_number, replace, with_board
 from archimetra.job.ids import BoardId, LayerId, ShapeId, next_id
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import LAYER_COLOURS, Backdrop, Layer, Origin, Shape, Source
@@ -22,11 +22,11 @@ def place_drawing(
 
     def change(board: Board) -> Board:
         at = landing(board, drawing)
-        layers, ids = _with_layers(board, drawing)
+        layers, ids = _with_layers(job, board, drawing)
         origin = source.name if source is not None else ""
         shapes = [
             _shape(id_, drawn, ids[drawn.layer], at, origin)
-            for id_, drawn in zip(_fresh_ids(board, len(drawing.shapes)), drawing.shapes, strict=True)
+            for id_, drawn in zip(_fresh_ids(job, board, len(drawing.shapes)), drawing.shapes, strict=True)
         ]
         placed.extend(shape.id for shape in shapes)
         sources = board.sources
@@ -70,7 +70,7 @@ def reread_drawing(job: Job, board_id: BoardId, source: str, drawing: Drawing) -
     def change(board: Board) -> Board:
         known = next((s for s in board.sources if s.name == source), None)
         at = known.at if known is not None else landing(board, drawing)
-        layers, ids = _with_layers(board, drawing)
+        layers, ids = _with_layers(job, board, drawing)
         by_key = {drawn.key: drawn for drawn in drawing.shapes if drawn.key}
         seen: set[str] = set()
         shapes: list[Shape] = []
@@ -94,7 +94,7 @@ def reread_drawing(job: Job, board_id: BoardId, source: str, drawing: Drawing) -
                 )
             )  # fmt: skip
         new = [drawn for drawn in drawing.shapes if drawn.key not in seen]
-        for id_, drawn in zip(_fresh_ids(board, len(new)), new, strict=True):
+        for id_, drawn in zip(_fresh_ids(job, board, len(new)), new, strict=True):
             shapes.append(_shape(id_, drawn, ids[drawn.layer], at, source))
             added.append(id_)
         left = {shape.id for shape in shapes}
@@ -133,8 +133,8 @@ def change_backdrop(job: Job, board_id: BoardId, source: str, *, is_shown: bool 
 # ---- inner workings
 
 
-def _fresh_ids(board: Board, count: int) -> list[ShapeId]:
-    first = int(next_id("shape", [shape.id for shape in board.shapes])[len("shape") :])
+def _fresh_ids(job: Job, board: Board, count: int) -> list[ShapeId]:
+    first = next_shape_number(job, board)
     return [ShapeId(f"shape{first + number}") for number in range(count)]
 
 
@@ -152,20 +152,20 @@ def _shape(id_: ShapeId, drawn: DrawnShape, layer: LayerId, at: Affine, source: 
     )
 
 
-def _with_layers(board: Board, drawing: Drawing) -> tuple[tuple[Layer, ...], list[LayerId]]:
+def _with_layers(job: Job, board: Board, drawing: Drawing) -> tuple[tuple[Layer, ...], list[LayerId]]:
     """The board's layers with those of the drawing, and the id of each of the drawing's."""
     layers = list(board.layers)
     ids: list[LayerId] = []
     for drawn in drawing.layers:
         layer = next((layer for layer in layers if layer.name == drawn.name), None)
         if layer is None:
-            layer = new_layer(layers, drawn.name, colour=drawn.colour, is_shown=drawn.is_shown)
+            layer = new_layer(job, layers, drawn.name, colour=drawn.colour, is_shown=drawn.is_shown)
             layers.append(layer)
         ids.append(layer.id)
     return tuple(layers), ids
 
 
-def new_layer(layers: Sequence[Layer], name: str, *, colour: str = "", is_shown: bool = True) -> Layer:
+def new_layer(job: Job, layers: Sequence[Layer], name: str, *, colour: str = "", is_shown: bool = True) -> Layer:
     """A layer beside others, in a colour of its own unless one is given."""
-    id_ = LayerId(next_id("layer", [layer.id for layer in layers]))
+    id_ = LayerId(next_id("layer", [layer.id for layer in layers], job.numbers))
     return Layer(id=id_, name=name, colour=colour or LAYER_COLOURS[len(layers) % len(LAYER_COLOURS)], is_shown=is_shown)

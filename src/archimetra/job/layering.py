@@ -29,7 +29,7 @@ def free_shapes(board: Board, ids: Iterable[ShapeId]) -> list[Shape]:
 
 def add_layer(job: Job, board_id: BoardId, name: str = "") -> tuple[Edit, LayerId]:
     layers = board_of(job, board_id).layers
-    layer = new_layer(layers, name or f"Layer {len(layers) + 1}")
+    layer = new_layer(job, layers, name or f"Layer {len(layers) + 1}")
     edit = Edit("Add layer", with_board(job, board_id, lambda b: replace(b, layers=(*b.layers, layer))))
     return edit, layer.id
 
@@ -100,7 +100,7 @@ def lock_shapes(job: Job, board_id: BoardId, ids: Iterable[ShapeId], *, is_locke
 def group_shapes(job: Job, board_id: BoardId, ids: Iterable[ShapeId]) -> Edit:
     """The shapes as one group, whatever groups they were in."""
     taken = {shape.group for shape in board_of(job, board_id).shapes if shape.group}
-    name = next_id("group", taken)
+    name = next_id("group", taken, job.numbers)
     return _each(job, board_id, ids, "Group", lambda shape: replace(shape, group=name))
 
 

@@ -13,12 +13,14 @@ from typing import NamedTuple
 
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.path import Path
+from archimetra.job.copying import copies
 from archimetra.job.edit import Edit, board_of, replace, with_board
 from archimetra.job.forms import RectangleForm, SlotForm, outlines_of, scaled_form
-from archimetra.job.ids import BoardId, InlayId, ShapeId, next_id
+from archimetra.job.ids import BoardId, ShapeId
 from archimetra.job.job import Board, Job
 from archimetra.job.layering import free_shapes
 from archimetra.job.shapes import Shape
+from archimetra.job.shapes import box_of as box_of
 
 Box = tuple[float, float, float, float]
 Point = tuple[float, float]
@@ -38,15 +40,6 @@ def anchor_point(box: Box, anchor: Anchor) -> Point:
     x = x0 if "left" in anchor else x1 if "right" in anchor else (x0 + x1) / 2
     y = y1 if "back" in anchor else y0 if "front" in anchor else (y0 + y1) / 2
     return x, y
-
-
-def box_of(shapes: Iterable[Shape]) -> Box | None:
-    """Around several shapes; None for none."""
-    boxes = [shape.bounds() for shape in shapes]
-    if not boxes:
-        return None
-    x0, y0, x1, y1 = zip(*boxes, strict=True)
-    return min(x0), min(y0), max(x1), max(y1)
 
 
 # ---- moving, sizing, turning
@@ -174,7 +167,7 @@ def mirror(
         return map_shapes(job, board_id, ids, m, label="Mirror"), tuple(ids)
     about = (x1 + gap / 2, y1 + gap / 2)
     m = Affine.scale(-1.0, 1.0, about=about) if is_across else Affine.scale(1.0, -1.0, about=about)
-    return _copies(job, board_id, ids, [m], "Mirror as copy")
+    return copies(job, board_id, ids, [m], "Mirror as copy")
 
 
 # ---- aligning and spreading
@@ -308,7 +301,7 @@ def rows_and_columns(
     dx = how.across + (box[2] - box[0] if how.is_gap else 0.0)
     dy = how.along + (box[3] - box[1] if how.is_gap else 0.0)
     places = [Affine.shift(i * dx, j * dy) for j in range(how.rows) for i in range(how.columns) if i or j]
-    return _copies(job, board_id, ids, places, "Rows and columns")
+    return copies(job, board_id, ids, places, "Rows and columns")
 
 
 def ring(
@@ -337,7 +330,7 @@ def ring(
         else:
             x, y = turn.point(*middle)
             places.append(Affine.shift(x - middle[0], y - middle[1]))
-    return _copies(job, board_id, ids, places, "Ring")
+    return copies(job, board_id, ids, places, "Ring")
 
 
 def along_path(
@@ -359,116 +352,19 @@ def along_path(
         if turns:
             m = m.then(Affine.turn(degrees(atan2(way[1], way[0]))))
         places.append(m.then(Affine.shift(float(point[0]), float(point[1]))))
-    return _copies(job, board_id, ids, places, "Along a line")
+    return copies(job, board_id, ids, places, "Along a line")
 
 
 def duplicate(
     job: Job, board_id: BoardId, ids: Sequence[ShapeId], dx: float, dy: float
 ) -> tuple[Edit, tuple[ShapeId, ...]]:
     """One copy, shifted; the copy is what is returned to pick."""
-    edit, every = _copies(job, board_id, ids, [Affine.shift(dx, dy)], "Copy")
+    edit, every = copies(job, board_id, ids, [Affine.shift(dx, dy)], "Copy")
     before = set(ids)
     return edit, tuple(id_ for id_ in every if id_ not in before)
 
 
-class Clip(NamedTuple):
-    """Shapes taken along: as they were, with the names of their layers, and the cuts that named them."""
-
-    shapes: tuple[Shape, ...]
-    layers: dict[str, str]
-
-
-def copied(board: Board, ids: Sequence[ShapeId]) -> Clip:
-    wanted = set(ids)
-    # a plug's outline that is copied becomes a shape of its own
-    shapes = tuple(
-        replace(shape, follows=InlayId(""), is_locked=False) if shape.follows else shape
-        for shape in board.shapes
-        if shape.id in wanted
-    )
-    return Clip(shapes, {layer.id: layer.name for layer in board.layers})
-
-
-def paste(job: Job, board_id: BoardId, clip: Clip, *, at: Point | None = None) -> tuple[Edit, tuple[ShapeId, ...]]:
-    """Copied shapes on a board, on layers of the same name: where they were, or with their middle at a point. On the
-    board they came from they are shifted a little so that they show."""
-    from archimetra.job.landing import new_layer
-
-    placed: list[ShapeId] = []
-    box = box_of(clip.shapes)
-
-    def change(board: Board) -> Board:
-        layers = list(board.layers)
-        shift = IDENTITY
-        if box is not None and at is not None:
-            shift = Affine.shift(at[0] - (box[0] + box[2]) / 2, at[1] - (box[1] + box[3]) / 2)
-        elif {(s.id, s.at) for s in clip.shapes} & {(s.id, s.at) for s in board.shapes}:
-            shift = Affine.shift(10.0, -10.0)
-        first = int(next_id("shape", [s.id for s in board.shapes])[len("shape") :])
-        groups: dict[str, str] = {}
-        taken = {s.group for s in board.shapes if s.group}
-        shapes = []
-        for number, shape in enumerate(clip.shapes):
-            name = clip.layers.get(shape.layer, "Artwork")
-            layer = next((known for known in layers if known.name == name), None)
-            if layer is None:
-                layer = new_layer(layers, name)
-                layers.append(layer)
-            group = shape.group
-            if group:
-                if group not in groups:
-                    groups[group] = next_id("group", taken)
-                    taken.add(groups[group])
-                group = groups[group]
-            id_ = ShapeId(f"shape{first + number}")
-            placed.append(id_)
-            shapes.append(
-                replace(
-                    shape, id=id_, layer=layer.id, at=shape.at.then(shift), group=group, origin=None, is_locked=False
-                )
-            )
-        return replace(board, layers=tuple(layers), shapes=board.shapes + tuple(shapes))
-
-    return Edit("Paste", with_board(job, board_id, change)), tuple(placed)
-
-
 # ---- inner workings
-
-
-def _copies(
-    job: Job, board_id: BoardId, ids: Sequence[ShapeId], places: Sequence[Affine], label: str
-) -> tuple[Edit, tuple[ShapeId, ...]]:
-    """The shapes copied to each place. A copy is cut as its original is: cuts that named it name the copies too."""
-    made: list[ShapeId] = []
-
-    def change(board: Board) -> Board:
-        originals = free_shapes(board, ids)
-        number = int(next_id("shape", [shape.id for shape in board.shapes])[len("shape") :])
-        taken = {shape.group for shape in board.shapes if shape.group}
-        copies: list[Shape] = []
-        of: dict[ShapeId, list[ShapeId]] = {}
-        for place in places:
-            groups: dict[str, str] = {}
-            for shape in originals:
-                id_ = ShapeId(f"shape{number}")
-                number += 1
-                group = shape.group
-                if group:
-                    if group not in groups:
-                        groups[group] = next_id("group", taken)
-                        taken.add(groups[group])
-                    group = groups[group]
-                copies.append(replace(shape, id=id_, at=shape.at.then(place), group=group, origin=None))
-                of.setdefault(shape.id, []).append(id_)
-        made.extend(shape.id for shape in copies)
-        cuts = []
-        for cut in board.cuts:
-            more = [copy for id_ in cut.shapes for copy in of.get(id_, ())]
-            cuts.append(replace(cut, shapes=(*cut.shapes, *more)) if more else cut)
-        return replace(board, shapes=(*board.shapes, *copies), cuts=tuple(cuts))
-
-    edit = Edit(label, with_board(job, board_id, change))
-    return edit, (*ids, *made)
 
 
 def _map_each(

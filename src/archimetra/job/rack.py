@@ -203,7 +203,7 @@ def take(job: Job, bit: Bit) -> tuple[Edit, BitId]:
     )
     if known is not None:
         return Edit("Take bit", job), known.id
-    new = BitId(next_id("bit", [own.id for own in job.bits]))
+    new = BitId(next_id("bit", [own.id for own in job.bits], job.numbers))
     place = min(max((own.place for own in job.bits), default=-1) + 1, 99)
     copy = replace(bit, id=new, place=place)
     return Edit("Take bit from the rack", replace(job, bits=(*job.bits, copy))), new
@@ -265,6 +265,6 @@ def put_back(rack: Rack, bit: Bit) -> Rack:
                 replace(bit, id=own.id, place=own.place) if own.rack_id == bit.rack_id else own for own in rack.bits
             )
         )
-    new = BitId(next_id("bit", [own.id for own in rack.bits]))
+    new = BitId(next_id("bit", [own.id for own in rack.bits], {}))
     place = min(max((own.place for own in rack.bits), default=-1) + 1, 99)
     return Rack(bits=(*rack.bits, replace(bit, id=new, rack_id=str(new), place=place)))

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from enum import StrEnum
 from functools import lru_cache
-
-import msgspec
 
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path, bounds_of
 from archimetra.job.forms import Form
 from archimetra.job.ids import InlayId, LayerId, ShapeId
+from archimetra.job.record import Record
 
 LAYER_COLOURS = ("#3D5A98", "#B8801F", "#8A3F73", "#24808A", "#A94A35", "#5F7D2B", "#5B6670", "#C06A86")
 
 
-class Layer(msgspec.Struct, frozen=True, kw_only=True):
+class Layer(Record, frozen=True, kw_only=True):
     id: LayerId
     name: str
     colour: str = LAYER_COLOURS[0]
@@ -24,14 +24,14 @@ class Layer(msgspec.Struct, frozen=True, kw_only=True):
     is_locked: bool = False
 
 
-class Origin(msgspec.Struct, frozen=True):
+class Origin(Record, frozen=True):
     """Where a shape came from: the name of the source file and the key the file's reader gave it."""
 
     source: str
     key: str
 
 
-class Shape(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+class Shape(Record, frozen=True, kw_only=True, omit_defaults=True):
     """One drawn thing. ``paths`` are as brought in or as ``form`` makes them; ``at`` places them on the board without
     touching them. Shapes of the same ``group`` ('' for none) are picked together. One that ``follows`` an inlay is its plug's outline or
     frame: made from the art and made anew with it."""
@@ -68,14 +68,14 @@ class Shape(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         return all(path.closed for path in self.paths)
 
 
-class Guide(msgspec.Struct, frozen=True):
+class Guide(Record, frozen=True):
     """A line to place work by: upright at x, or level at y, ``at`` mm from the sheet's lower left corner."""
 
     is_upright: bool
     at: float
 
 
-class Source(msgspec.Struct, frozen=True, kw_only=True):
+class Source(Record, frozen=True, kw_only=True):
     """A file artwork came from, as it was read: so that it can be read again when it has changed. ``at`` is where the
     drawing was laid; ``path`` where the file lay on this machine."""
 
@@ -86,7 +86,7 @@ class Source(msgspec.Struct, frozen=True, kw_only=True):
     at: Affine = IDENTITY
 
 
-class Backdrop(msgspec.Struct, frozen=True, kw_only=True):
+class Backdrop(Record, frozen=True, kw_only=True):
     """A picture lying faintly under the artwork: ``source`` names its file, ``at`` maps its unit square (y up) to mm."""
 
     source: str
@@ -103,7 +103,7 @@ class MeasureKind(StrEnum):
     GAP = "gap"
 
 
-class Measure(msgspec.Struct, frozen=True, kw_only=True):
+class Measure(Record, frozen=True, kw_only=True):
     """A reading pinned on the plan. Distances and angles keep their points; the others the shapes they are of, so that
     they follow them; ``points`` say where the reading stands."""
 
@@ -115,3 +115,12 @@ class Measure(msgspec.Struct, frozen=True, kw_only=True):
 @lru_cache(maxsize=500)  # more would keep every place a large shape was ever dragged to
 def _placed(paths: tuple[Path, ...], at: Affine) -> tuple[Path, ...]:
     return paths if at == IDENTITY else tuple(path.transform(at) for path in paths)
+
+
+def box_of(shapes: Iterable[Shape]) -> tuple[float, float, float, float] | None:
+    """Around several shapes; None for none."""
+    boxes = [shape.bounds() for shape in shapes]
+    if not boxes:
+        return None
+    x0, y0, x1, y1 = zip(*boxes, strict=True)
+    return min(x0), min(y0), max(x1), max(y1)

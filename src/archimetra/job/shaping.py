@@ -13,9 +13,9 @@ from archimetra.artwork.text_form import TextForm
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job.edit import Edit, board_of, replace, with_board
+from archimetra.job.edit import Edit, board_of, next_shape_number, replace, with_board
 from archimetra.job.forms import Form, RectangleForm, outlines_of, words_of
-from archimetra.job.ids import BoardId, LayerId, ShapeId, next_id
+from archimetra.job.ids import BoardId, LayerId, ShapeId
 from archimetra.job.job import Board, Job
 from archimetra.job.landing import new_layer
 from archimetra.job.layering import free_shapes
@@ -301,7 +301,7 @@ def mend(
     done = run(drawn)
     changed: dict[ShapeId, list[Shape]] = {shape.id: [] for shape in shapes}
     heirs: dict[ShapeId, Ids] = {}
-    number = _first_number(board)
+    number = next_shape_number(job, board)
     pick: list[ShapeId] = []
     for result, origins in zip(done.shapes, done.origins, strict=True):
         first = shapes[origins[0]]
@@ -352,7 +352,7 @@ def _drawn(name: str, paths: tuple[Path, ...], *, at: Affine = IDENTITY, form: F
 
 def _add(job: Job, board_id: BoardId, shape: Shape, layer: LayerId | None, label: str) -> Done:
     """A shape on a layer: the given one if it is free, else the first free one, else a new one."""
-    id_ = ShapeId(f"shape{_first_number(board_of(job, board_id))}")
+    id_ = ShapeId(f"shape{next_shape_number(job, board_of(job, board_id))}")
 
     def change(board: Board) -> Board:
         layers = board.layers
@@ -360,15 +360,11 @@ def _add(job: Job, board_id: BoardId, shape: Shape, layer: LayerId | None, label
         mine = next((known for known in free if known.id == layer), None)
         mine = mine or next((known for known in free if known.name == DRAWN_LAYER), None)
         if mine is None:
-            mine = new_layer(layers, DRAWN_LAYER)
+            mine = new_layer(job, layers, DRAWN_LAYER)
             layers = (*layers, mine)
         return replace(board, layers=layers, shapes=(*board.shapes, replace(shape, id=id_, layer=mine.id)))
 
     return Done(Edit(label, with_board(job, board_id, change)), (id_,))
-
-
-def _first_number(board: Board) -> int:
-    return int(next_id("shape", [shape.id for shape in board.shapes])[len("shape") :])
 
 
 def _in_order(board: Board, ids: Sequence[ShapeId]) -> list[Shape]:
@@ -434,7 +430,7 @@ def _combined(
 
 
 def _added(job: Job, board_id: BoardId, shapes: Sequence[Shape], label: str) -> Done:
-    first = _first_number(board_of(job, board_id))
+    first = next_shape_number(job, board_of(job, board_id))
     fresh = tuple(replace(shape, id=ShapeId(f"shape{first + k}")) for k, shape in enumerate(shapes))
     edit = Edit(label, with_board(job, board_id, lambda board: replace(board, shapes=(*board.shapes, *fresh))))
     return Done(edit, tuple(shape.id for shape in fresh))
@@ -450,7 +446,7 @@ def _replaced(
     words: str = "",
 ) -> Done:
     """New shapes in the place of old ones; ``gone`` are used up by them."""
-    number = _first_number(board_of(job, board_id))
+    number = next_shape_number(job, board_of(job, board_id))
     changed: dict[ShapeId, list[Shape]] = {id_: [] for id_ in gone}
     pick: list[ShapeId] = []
     for old, shapes in made.items():

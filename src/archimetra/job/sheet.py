@@ -12,6 +12,7 @@ from math import isfinite
 import msgspec
 
 from archimetra.job.need import need
+from archimetra.job.record import Record
 
 
 class HoldDown(StrEnum):
@@ -30,7 +31,7 @@ class Material(StrEnum):
     ALUMINIUM = "aluminium"
 
 
-class Sheet(msgspec.Struct, frozen=True, kw_only=True):
+class Sheet(Record, frozen=True, kw_only=True):
     """Sizes in mm. ``readings`` are caliper readings of the thickness; at least one. ``tint`` ('' for the material's own) is
     the colour this very sheet has."""
 
@@ -72,7 +73,7 @@ class FixtureKind(StrEnum):
     SCREW = "screw"
 
 
-class Fixture(msgspec.Struct, frozen=True, kw_only=True):
+class Fixture(Record, frozen=True, kw_only=True):
     """A clamp or a screw on the sheet: an area to keep clear of, so high above the sheet's top. ``x, y`` is its centre in
     board coordinates; a screw is round, ``width`` across. ``degrees`` turn a clamp counter-clockwise."""
 
@@ -123,7 +124,7 @@ class ZeroZ(StrEnum):
     SPOILBOARD = "spoilboard"
 
 
-class Zero(msgspec.Struct, frozen=True, kw_only=True):
+class Zero(Record, frozen=True, kw_only=True):
     """Where the operator touches off. Applied only on output; moving it never moves artwork."""
 
     at: ZeroAt = ZeroAt.FRONT_LEFT
@@ -161,7 +162,7 @@ ABOVE_CLAMPS_MM = 5.0
 LOWEST_TRAVEL_MM = 8.0
 
 
-class Heights(msgspec.Struct, frozen=True, kw_only=True):
+class Heights(Record, frozen=True, kw_only=True):
     """Above the sheet's top, mm. With ``follows_clamps`` the travel height is as low as the clamps allow."""
 
     hop: float = 3.0  # between nearby cuts
@@ -184,7 +185,7 @@ class Heights(msgspec.Struct, frozen=True, kw_only=True):
         return msgspec.structs.replace(self, travel=travel, park=max(self.park, travel))
 
 
-class Machine(msgspec.Struct, frozen=True, kw_only=True):
+class Machine(Record, frozen=True, kw_only=True):
     """Travel in mm, speeds in mm/min, accelerations in mm/s²."""
 
     name: str = "Router 610 x 610"

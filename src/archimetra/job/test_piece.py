@@ -130,15 +130,16 @@ def add_test_piece(job: Job, like: BoardId, piece: TestPiece) -> tuple[Edit, Boa
     bit = job.bit(piece.bit)
     assert bit is not None
     width, depth = piece_size(piece, bit)
-    new = BoardId(next_id("board", [board.id for board in job.boards]))
+    new = BoardId(next_id("board", [board.id for board in job.boards], job.numbers))
     sheet = replace(source.sheet, width=round(width, 1), height=round(depth, 1), hold_down=HoldDown.TAPED)
+    layer, first_shape = job.numbers.get("layer", 0) + 1, job.numbers.get("shape", 0) + 1
     layers = (
-        Layer(id=LayerId("layer1"), name="Samples", colour=LAYER_COLOURS[0]),
-        Layer(id=LayerId("layer2"), name="Labels", colour=LAYER_COLOURS[4]),
+        Layer(id=LayerId(f"layer{layer}"), name="Samples", colour=LAYER_COLOURS[0]),
+        Layer(id=LayerId(f"layer{layer + 1}"), name="Labels", colour=LAYER_COLOURS[4]),
     )
     shapes: list[Shape] = []
     cuts: list[Cut] = []
-    first = next_id("cut", [cut.id for board in job.boards for cut in board.cuts])
+    first = next_id("cut", [cut.id for board in job.boards for cut in board.cuts], job.numbers)
     number = int(first.removeprefix("cut"))
     w, d = _cell(piece, bit)
     left, bottom = _margins(piece, bit)
@@ -146,14 +147,14 @@ def add_test_piece(job: Job, like: BoardId, piece: TestPiece) -> tuple[Edit, Boa
         for column, across in enumerate(piece.across.values):
             name = f"{_value(piece.across.quantity, across)}, {_value(piece.down.quantity, down)}"
             shape = Shape(
-                id=ShapeId(f"shape{len(shapes) + 1}"), name=name, layer=layers[0].id, paths=(_sample(piece, bit),),
+                id=ShapeId(f"shape{first_shape + len(shapes)}"), name=name, layer=layers[0].id, paths=(_sample(piece, bit),),
                 is_filled=piece.sample is not Sample.SLOT,
                 at=Affine.shift(left + w * (column + 0.5), bottom + d * (row + 0.5)),
             )  # fmt: skip
             shapes.append(shape)
             cuts.append(_cut(piece, sheet.thinnest, CutId(f"cut{number}"), name, shape.id, across, down))
             number += 1
-    labels = _labels(piece, bit, len(shapes), layers[1].id)
+    labels = _labels(piece, bit, first_shape + len(shapes) - 1, layers[1].id)
     shapes += labels
     cuts.insert(
         0,

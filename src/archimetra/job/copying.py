@@ -1,0 +1,217 @@
+"""Shapes copied: on their board, and taken along to another. A copy is cut as its original is, tabs and starts set by hand included."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import NamedTuple
+
+from archimetra.geometry.affine import IDENTITY, Affine
+from archimetra.job import rack
+from archimetra.job.bits import Bit
+from archimetra.job.cuts import Cut, PocketCut, ProfileCut
+from archimetra.job.cutting import in_order, new_cut_id
+from archimetra.job.edit import Edit, board_of, next_shape_number, replace, with_board
+from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, next_id
+from archimetra.job.job import Job
+from archimetra.job.landing import new_layer
+from archimetra.job.layering import free_shapes
+from archimetra.job.shapes import Shape, box_of
+
+Point = tuple[float, float]
+Heirs = Mapping[ShapeId, Sequence[ShapeId]]  # of each shape its copies
+
+
+def copies(
+    job: Job, board_id: BoardId, ids: Sequence[ShapeId], places: Sequence[Affine], label: str
+) -> tuple[Edit, tuple[ShapeId, ...]]:
+    """The shapes copied to each place; the shapes named and their copies."""
+    board = board_of(job, board_id)
+    originals = free_shapes(board, ids)
+    made: list[Shape] = []
+    heirs: dict[ShapeId, list[ShapeId]] = {}
+    taken = {shape.group for shape in board.shapes if shape.group}
+    number = next_shape_number(job, board)
+    for place in places:
+        groups: dict[str, str] = {}
+        for shape in originals:
+            id_ = ShapeId(f"shape{number + len(made)}")
+            group = _group(shape.group, groups, taken, job)
+            made.append(replace(shape, id=id_, at=shape.at.then(place), group=group, origin=None))
+            heirs.setdefault(shape.id, []).append(id_)
+    cuts = tuple(with_heirs(cut, heirs) for cut in board.cuts)
+    job = with_board(job, board_id, lambda board: replace(board, shapes=(*board.shapes, *made), cuts=cuts))
+    return Edit(label, job), (*ids, *[shape.id for shape in made])
+
+
+def with_heirs(cut: Cut, heirs: Heirs) -> Cut:
+    """The cut with the copies of its shapes beside them, marked as they are."""
+    fields: dict[str, object] = {}
+    more = [heir for id_ in cut.shapes for heir in heirs.get(id_, ())]
+    if more:
+        fields["shapes"] = (*cut.shapes, *more)
+    if isinstance(cut, ProfileCut):
+        for name in ("starts", "turned", "tabs_of"):
+            fresh = _of_heirs(getattr(cut, name), heirs)
+            if fresh:
+                fields[name] = (*getattr(cut, name), *fresh)
+        fresh = _of_heirs(cut.tabs.by_hand, heirs)
+        if fresh:
+            fields["tabs"] = replace(cut.tabs, by_hand=(*cut.tabs.by_hand, *fresh))
+    return replace(cut, **fields) if fields else cut
+
+
+def _of_heirs(marks: Sequence[object], heirs: Heirs) -> list[object]:
+    return [replace(mark, shape=heir) for mark in marks for heir in heirs.get(mark.shape, ())]  # type: ignore[attr-defined,type-var]
+
+
+def _only_on(cut: Cut, shapes: Sequence[ShapeId]) -> Cut:
+    """The same work on these shapes alone."""
+    mine = set(shapes)
+    fields: dict[str, object] = {"shapes": tuple(shapes), "layer": LayerId("")}
+    if isinstance(cut, ProfileCut):
+        for name in ("starts", "turned", "tabs_of"):
+            fields[name] = tuple(mark for mark in getattr(cut, name) if mark.shape in mine)
+        by_hand = tuple(mark for mark in cut.tabs.by_hand if mark.shape in mine)
+        fields["tabs"] = replace(cut.tabs, by_hand=by_hand, avoid="")
+    return replace(cut, **fields)
+
+
+# ---- taken along
+
+
+class Clip(NamedTuple):
+    """Shapes taken along: as they were, with the names of their layers, and the cuts that took them, on these shapes only, with their
+    bits."""
+
+    board: BoardId
+    shapes: tuple[Shape, ...]
+    layers: dict[str, str]
+    cuts: tuple[Cut, ...]
+    bits: dict[BitId, Bit]
+
+
+def copied(job: Job, board_id: BoardId, ids: Sequence[ShapeId]) -> Clip:
+    board = board_of(job, board_id)
+    wanted = set(ids)
+    # a plug's outline that is copied becomes a shape of its own
+    shapes = tuple(
+        replace(shape, follows=InlayId(""), is_locked=False) if shape.follows else shape
+        for shape in board.shapes
+        if shape.id in wanted
+    )
+    cuts = []
+    for cut in board.cuts:
+        taken = tuple(shape.id for shape in board.shapes_of(cut) if shape.id in wanted)
+        if taken and cut.mating is None and not _is_of_another(cut):
+            cuts.append(_only_on(cut, taken))
+    clears = {cut.id for cut in cuts}
+    cuts += [
+        cut for cut in board.cuts if _is_of_another(cut) and cut.mating is None and board.whose_shapes(cut).id in clears
+    ]
+    bits = {cut.bit: bit for cut in cuts if (bit := job.bit(cut.bit)) is not None}
+    return Clip(board_id, shapes, {layer.id: layer.name for layer in board.layers}, tuple(cuts), bits)
+
+
+def _is_of_another(cut: Cut) -> bool:
+    """Whether it clears what another cut left, and has no shapes of its own."""
+    return isinstance(cut, PocketCut) and bool(cut.rest_of or cut.floor_of)
+
+
+def paste(job: Job, board_id: BoardId, clip: Clip, *, at: Point | None = None) -> tuple[Edit, tuple[ShapeId, ...]]:
+    """Copied shapes on a board, on layers of the same name: where they were, or with their middle at a point. On the
+    board they came from they are shifted a little so that they show. Cuts that took them there take the copies too; on another
+    board there are such cuts from then on."""
+    board = board_of(job, board_id)
+    layers = list(board.layers)
+    box = box_of(clip.shapes)
+    shift = IDENTITY
+    if box is not None and at is not None:
+        shift = Affine.shift(at[0] - (box[0] + box[2]) / 2, at[1] - (box[1] + box[3]) / 2)
+    elif {(s.id, s.at) for s in clip.shapes} & {(s.id, s.at) for s in board.shapes}:
+        shift = Affine.shift(10.0, -10.0)
+    groups: dict[str, str] = {}
+    taken = {s.group for s in board.shapes if s.group}
+    number = next_shape_number(job, board)
+    made: list[Shape] = []
+    for shape in clip.shapes:
+        name = clip.layers.get(shape.layer, "Artwork")
+        layer = next((known for known in layers if known.name == name), None)
+        if layer is None:
+            layer = new_layer(job, layers, name)
+            layers.append(layer)
+        made.append(
+            replace(
+                shape, id=ShapeId(f"shape{number + len(made)}"), layer=layer.id, at=shape.at.then(shift),
+                group=_group(shape.group, groups, taken, job), origin=None, is_locked=False,
+            )
+        )  # fmt: skip
+    heirs = {old.id: (new.id,) for old, new in zip(clip.shapes, made, strict=True)}
+    job = with_board(job, board_id, lambda b: replace(b, layers=tuple(layers), shapes=(*b.shapes, *made)))
+    return Edit("Paste", _with_cuts(job, board_id, clip, heirs)), tuple(shape.id for shape in made)
+
+
+def _with_cuts(job: Job, board_id: BoardId, clip: Clip, heirs: Heirs) -> Job:
+    """The pasted shapes taken by the cuts that took their originals, by one just like it that is there, or by a new one."""
+    new: dict[CutId, CutId] = {}
+    for cut in clip.cuts:
+        board = board_of(job, board_id)
+        known = board.cut(cut.id)
+        if known is not None and clip.board == board_id:
+            job = _with_cut(job, board_id, with_heirs(known, heirs))
+            continue
+        wanted = clip.bits.get(cut.bit)
+        if wanted is None:
+            continue
+        bit = next((own.id for own in job.bits if _is_alike(own, wanted)), None)
+        if bit is None:
+            edit, bit = rack.take(job, replace(wanted, rack_id=""))
+            job = edit.job
+        pasted = [heir for id_ in cut.shapes for heir in heirs.get(id_, ())]
+        fresh = replace(_only_on(with_heirs(cut, heirs), pasted), bit=bit)
+        if isinstance(fresh, PocketCut) and _is_of_another(fresh):
+            onto = new.get(fresh.rest_of or fresh.floor_of)
+            if onto is None:
+                continue  # the cut it belongs to is not new: one like it clears there already
+            fresh = replace(fresh, rest_of=onto) if fresh.rest_of else replace(fresh, floor_of=onto)
+        like = next((own for own in board.cuts if _bare(own) == _bare(fresh) and not _is_of_another(own)), None)
+        if like is not None:
+            job = _with_cut(job, board_id, _joined(like, fresh))
+            continue
+        new[cut.id] = new_cut_id(job)
+        fresh = replace(fresh, id=new[cut.id])
+        job = with_board(job, board_id, lambda b, fresh=fresh: in_order(replace(b, cuts=(*b.cuts, fresh))))  # type: ignore[misc]
+    return job
+
+
+def _joined(cut: Cut, more: Cut) -> Cut:
+    """Two cuts that differ in what they are on, as one."""
+    fields: dict[str, object] = {"shapes": (*cut.shapes, *more.shapes)}
+    if isinstance(cut, ProfileCut) and isinstance(more, ProfileCut):
+        for name in ("starts", "turned", "tabs_of"):
+            fields[name] = (*getattr(cut, name), *getattr(more, name))
+        fields["tabs"] = replace(cut.tabs, by_hand=(*cut.tabs.by_hand, *more.tabs.by_hand))
+    return replace(cut, **fields)
+
+
+def _bare(cut: Cut) -> Cut:
+    """A cut without what it is on: two that are equal then do the same work."""
+    cut = replace(cut, id=CutId(""), name="", shapes=(), layer=LayerId(""))
+    if isinstance(cut, ProfileCut):
+        cut = replace(cut, starts=(), turned=(), tabs_of=(), tabs=replace(cut.tabs, by_hand=(), avoid=""))
+    return cut
+
+
+def _is_alike(own: Bit, wanted: Bit) -> bool:
+    return replace(own, id=wanted.id, place=wanted.place, holder=wanted.holder) == wanted
+
+
+def _with_cut(job: Job, board_id: BoardId, cut: Cut) -> Job:
+    return with_board(job, board_id, lambda b: replace(b, cuts=tuple(cut if c.id == cut.id else c for c in b.cuts)))
+
+
+def _group(group: str, known: dict[str, str], taken: set[str], job: Job) -> str:
+    """The group of a copy: one of its own for each group of the originals."""
+    if group and group not in known:
+        known[group] = next_id("group", taken, job.numbers)
+        taken.add(known[group])
+    return known.get(group, "")

@@ -1,0 +1,152 @@
+"""``finish_edit``: what follows from an edit for the rest of the job, worked out once, at the outside, whoever makes it.
+
+References to what is gone are dropped, halves of inlays and the running orders that follow by themselves are derived anew, and the
+numbers of ids never go back. ``History.apply`` calls it, and scripts do once before they save or plan; edits never call it
+themselves. Finishing again changes nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+
+from archimetra.job.cut_parts import Mark
+from archimetra.job.cuts import Cut, PocketCut, ProfileCut
+from archimetra.job.cutting import in_order, remove_cuts
+from archimetra.job.edit import replace
+from archimetra.job.ids import CutId, LayerId, ShapeId, last_number
+from archimetra.job.inlaying import settled
+from archimetra.job.job import Board, Job
+
+
+def finish_edit(before: Job, after: Job) -> Job:
+    """The job an edit of ``before`` comes to; ``before`` itself where nothing changed, ``after`` where nothing follows."""
+    if after is before:
+        return before
+    job = _without_artless_inlays(before, after)
+    job = _each_changed(before, job, _without_what_is_gone)
+    job = settled(job)
+    job = _each_changed(before, job, lambda board: in_order(_without_what_is_gone(board)))
+    return _numbered(before, job)
+
+
+def finished(job: Job) -> Job:
+    """A job somebody built, with all that follows from what is in it: what a script calls before it plans or saves."""
+    return finish_edit(replace(job, boards=(), inlays=()), job)
+
+
+def _each_changed(before: Job, job: Job, change: Callable[[Board], Board]) -> Job:
+    known = {board.id: board for board in before.boards}
+    boards = tuple(board if known.get(board.id) is board else change(board) for board in job.boards)
+    same = all(new is old for new, old in zip(boards, job.boards, strict=True))
+    return job if same else replace(job, boards=boards)
+
+
+# ---- what is gone
+
+
+def _without_artless_inlays(before: Job, job: Job) -> Job:
+    """An inlay whose art has all been removed goes with its cuts; one that follows a layer waits for more."""
+    gone = set()
+    inlays = []
+    for inlay in job.inlays:
+        board, was = job.board(inlay.pocket_board), before.board(inlay.pocket_board)
+        if board is None or board is was or not inlay.shapes:
+            inlays.append(inlay)
+            continue
+        kept = _alive(inlay.shapes, board)
+        if not kept and not inlay.layer:
+            gone.add(inlay.id)
+        else:
+            inlays.append(inlay if kept == inlay.shapes else replace(inlay, shapes=kept))
+    if all(new is old for new, old in zip(inlays, job.inlays, strict=False)) and not gone:
+        return job
+    cuts = [c.id for b in job.boards for c in b.cuts if c.mating is not None and c.mating.inlay in gone]
+    if cuts:
+        job = remove_cuts(job, cuts).job
+    return replace(job, inlays=tuple(inlays))
+
+
+def _without_what_is_gone(board: Board) -> Board:
+    """The board with no cut or measure that names a shape, a layer or a cut it does not have."""
+    cuts = tuple(_clean(cut, board) for cut in board.cuts)
+    measures = tuple(m for m in board.measures if all(board.shape(id_) is not None for id_ in m.shapes))
+    changed = {}
+    if any(new is not old for new, old in zip(cuts, board.cuts, strict=True)):
+        changed["cuts"] = cuts
+    if len(measures) < len(board.measures):
+        changed["measures"] = measures  # type: ignore[assignment]
+    return replace(board, **changed) if changed else board
+
+
+def _clean(cut: Cut, board: Board) -> Cut:
+    fields: dict[str, object] = {}
+    shapes = _alive(cut.shapes, board)
+    if shapes != cut.shapes:
+        fields["shapes"] = shapes
+    if cut.layer and board.layer(cut.layer) is None:
+        fields["layer"] = LayerId("")
+    if isinstance(cut, PocketCut):
+        for name in ("rest_of", "floor_of"):
+            other = getattr(cut, name)
+            if other and board.cut(other) is None:
+                fields[name] = CutId("")
+    if isinstance(cut, ProfileCut):
+        for name in ("starts", "turned"):
+            marks = _on_shapes(getattr(cut, name), board)
+            if marks != getattr(cut, name):
+                fields[name] = marks
+        own = tuple(tabs for tabs in cut.tabs_of if board.shape(tabs.shape) is not None)
+        if own != cut.tabs_of:
+            fields["tabs_of"] = own
+        by_hand = _on_shapes(cut.tabs.by_hand, board)
+        avoid = cut.tabs.avoid if board.layer(LayerId(cut.tabs.avoid)) is not None else ""
+        if by_hand != cut.tabs.by_hand or avoid != cut.tabs.avoid:
+            fields["tabs"] = replace(cut.tabs, by_hand=by_hand, avoid=avoid)
+    return replace(cut, **fields) if fields else cut
+
+
+def _alive(ids: tuple[ShapeId, ...], board: Board) -> tuple[ShapeId, ...]:
+    return (
+        ids if all(board.shape(id_) is not None for id_ in ids) else tuple(i for i in ids if board.shape(i) is not None)
+    )
+
+
+def _on_shapes(marks: tuple[Mark, ...], board: Board) -> tuple[Mark, ...]:
+    return tuple(mark for mark in marks if board.shape(mark.shape) is not None)
+
+
+# ---- ids
+
+
+def _numbered(before: Job, job: Job) -> Job:
+    """The job with the last numbers of its ids and those it had: never less than they were."""
+    numbers = raised(before.numbers, job.numbers)
+    known = {board.id: board for board in before.boards}
+    kept = {board.id for board in job.boards if known.get(board.id) is board} if numbers else set()
+    for each in (before, job):
+        numbers = raised(numbers, _last_numbers(each, [board for board in each.boards if board.id not in kept]))
+    return job if numbers == job.numbers else replace(job, numbers=numbers)
+
+
+def numbered(job: Job) -> Job:
+    """A job that nobody has counted yet, with the last numbers of its ids."""
+    return _numbered(job, job)
+
+
+def _last_numbers(job: Job, boards: Sequence[Board]) -> dict[str, int]:
+    named: dict[str, Iterable[str]] = {
+        "board": (board.id for board in job.boards),
+        "bit": (bit.id for bit in job.bits),
+        "inlay": (inlay.id for inlay in job.inlays),
+        "cut": (cut.id for board in boards for cut in board.cuts),
+        "layer": (layer.id for board in boards for layer in board.layers),
+        "shape": (shape.id for board in boards for shape in board.shapes),
+        "group": (shape.group for board in boards for shape in board.shapes if shape.group),
+    }
+    return {kind: last_number(kind, ids) for kind, ids in named.items()}
+
+
+def raised(numbers: dict[str, int], by: dict[str, int]) -> dict[str, int]:
+    """The greater number of each kind; ``numbers`` themselves where none is greater."""
+    greater = {kind: number for kind, number in by.items() if number > numbers.get(kind, 0)}
+    return numbers | greater if greater else numbers
