@@ -15,8 +15,15 @@ from archimetra.job.forms import SlotForm, scaled_form
 
 
 def strays(one: Path, two: Path) -> float:
-    a, b = (shapely.LineString(path.flatten(0.0005)) for path in (one, two))
-    return float(shapely.hausdorff_distance(a, b, densify=0.01))
+    """How far either outline strays from the other: points and middles of one against the sides of the other."""
+    a, b = (path.flatten(0.0005) for path in (one, two))
+    return max(_off(a, b), _off(b, a))
+
+
+def _off(points: np.ndarray, line: np.ndarray) -> float:
+    tree = shapely.STRtree(shapely.linestrings(np.stack((line[:-1], line[1:]), axis=1)))
+    looked = shapely.points(np.vstack((points, (points[:-1] + points[1:]) / 2)))
+    return float(tree.query_nearest(looked, return_distance=True, all_matches=False)[1].max())
 
 
 def halves(radius: float) -> Path:

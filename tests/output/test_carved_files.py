@@ -30,19 +30,25 @@ def surface(xyz, kind, centre, bit) -> np.ndarray:
     return field
 
 
-@pytest.mark.parametrize("name", ["rs274", "streaming"])
-@pytest.mark.parametrize("unit", list(Unit))
-def test_the_stamp_comes_back_from_its_file_as_it_was_planned(name, unit):
-    job = replace(quay_tide_clock().job, output_unit=unit)
+@pytest.fixture(scope="module")
+def stamp():
+    """The job, the board with the stamp's carving alone, its run, bit and surface."""
+    job = quay_tide_clock().job
     board = job.boards[5]
     only = replace(board, cuts=tuple(cut for cut in board.cuts if cut.name == "Stamp"))
     run = plan_board(job, only, {}).run
     bit = job.bit(only.cuts[0].bit)
-    (file,) = gcode_files(job, only, run, controller(name))
+    return job, only, run, bit, surface(np.array(run.xyz), run.kind, run.centre, bit)
+
+
+@pytest.mark.parametrize("name", ["rs274", "streaming"])
+@pytest.mark.parametrize("unit", list(Unit))
+def test_the_stamp_comes_back_from_its_file_as_it_was_planned(name, unit, stamp):
+    job, only, run, bit, planned = stamp
+    (file,) = gcode_files(replace(job, output_unit=unit), only, run, controller(name))
     read = read_gcode(file.text)
     assert not read.findings
     first = int(np.flatnonzero(np.isfinite(read.xyz).all(axis=1))[0])
-    planned = surface(np.array(run.xyz), run.kind, run.centre, bit)
     written = surface(read.xyz[first:], read.kind[first:], read.centre[first:], bit)
     assert planned.min() < -1.7
     assert np.abs(planned - written).max() < 0.012

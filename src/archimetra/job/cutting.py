@@ -19,8 +19,6 @@ NAMES: dict[type[Cut], str] = {
     ProfileCut: "Profile", PocketCut: "Pocket", HoleCut: "Holes", EngraveCut: "Engraving", FacingCut: "Facing",
     SlotCut: "Undercut slot", CarveCut: "V-carve",
 }  # fmt: skip
-# what decides a cut's place in the running order
-_ORDERING = {"bit", "side", "goes_through", "end_depth", "shapes", "layer", "rest_of", "floor_of", "entry", "is_on"}
 
 
 def new_cut_id(job: Job) -> CutId:
@@ -116,8 +114,7 @@ def change_cuts(job: Job, cut_ids: Collection[CutId], label: str, *, merge: str 
         cuts = tuple(changed(cut) for cut in board.cuts)
         if cuts == board.cuts:
             return board
-        board = replace(board, cuts=cuts)
-        return in_order(board) if fields.keys() & _ORDERING else board
+        return replace(board, cuts=cuts)
 
     return Edit(label, replace(job, boards=tuple(change(board) for board in job.boards)), merge)
 

@@ -7,13 +7,13 @@ themselves. Finishing again changes nothing.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable
 
 from archimetra.job.cut_parts import Mark
 from archimetra.job.cuts import Cut, PocketCut, ProfileCut
 from archimetra.job.cutting import in_order, remove_cuts
 from archimetra.job.edit import replace
-from archimetra.job.ids import CutId, LayerId, ShapeId, last_number
+from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, last_number
 from archimetra.job.inlaying import settled
 from archimetra.job.job import Board, Job
 
@@ -121,10 +121,9 @@ def _on_shapes(marks: tuple[Mark, ...], board: Board) -> tuple[Mark, ...]:
 def _numbered(before: Job, job: Job) -> Job:
     """The job with the last numbers of its ids and those it had: never less than they were."""
     numbers = raised(before.numbers, job.numbers)
-    known = {board.id: board for board in before.boards}
-    kept = {board.id for board in job.boards if known.get(board.id) is board} if numbers else set()
-    for each in (before, job):
-        numbers = raised(numbers, _last_numbers(each, [board for board in each.boards if board.id not in kept]))
+    for each in (before, job) if not before.numbers else (job,):
+        known = {board.id: board for board in before.boards} if before.numbers else {}
+        numbers = raised(numbers, _last_numbers(each, known))
     return job if numbers == job.numbers else replace(job, numbers=numbers)
 
 
@@ -133,16 +132,23 @@ def numbered(job: Job) -> Job:
     return _numbered(job, job)
 
 
-def _last_numbers(job: Job, boards: Sequence[Board]) -> dict[str, int]:
-    named: dict[str, Iterable[str]] = {
-        "board": (board.id for board in job.boards),
-        "bit": (bit.id for bit in job.bits),
-        "inlay": (inlay.id for inlay in job.inlays),
-        "cut": (cut.id for board in boards for cut in board.cuts),
-        "layer": (layer.id for board in boards for layer in board.layers),
-        "shape": (shape.id for board in boards for shape in board.shapes),
-        "group": (shape.group for board in boards for shape in board.shapes if shape.group),
+def _last_numbers(job: Job, known: dict[BoardId, Board]) -> dict[str, int]:
+    """Of the ids of a job; those that stand unchanged on boards ``known`` are counted already."""
+    named: dict[str, list[str]] = {
+        "board": [board.id for board in job.boards],
+        "bit": [bit.id for bit in job.bits],
+        "inlay": [inlay.id for inlay in job.inlays],
     }
+    for board in job.boards:
+        old = known.get(board.id)
+        if old is board:
+            continue
+        for kind, name in (("cut", "cuts"), ("layer", "layers"), ("shape", "shapes")):
+            things = getattr(board, name)
+            ids = [thing.id for thing in things] if old is None or getattr(old, name) is not things else []
+            if ids and (old is None or ids != [thing.id for thing in getattr(old, name)]):
+                named.setdefault(kind, []).extend(ids)
+        named.setdefault("group", []).extend({shape.group for shape in board.shapes if shape.group})
     return {kind: last_number(kind, ids) for kind, ids in named.items()}
 
 

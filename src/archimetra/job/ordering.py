@@ -1,18 +1,20 @@
 """The running order of a board's cuts: what must come before what, and as few bit changes as that allows.
 
 Before all comes facing. A pocket comes before what clears its rest, a hole or pocket before the slot that enters by it, a groove before
-the slot it relieves, the floor of a V-carve before the carving, and everything inside an outline before the outline that cuts it out. Shapes count by their boxes here; the
-checks look at the true ones.
+the slot it relieves, the floor of a V-carve before the carving, and everything inside an outline before the outline that cuts it out. Inside is
+decided shape by shape and by the outlines themselves: copies that lie about do not lie in each other, and what stands beside an
+outline is not in its box only.
 """
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from itertools import product
+
 from archimetra.job.cut_parts import Entry, Side
 from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
-from archimetra.job.ids import CutId
+from archimetra.job.ids import CutId, ShapeId
 from archimetra.job.job import Board
-
-Box = tuple[float, float, float, float]
 
 # what suits to be done first, where nothing forces it: shallow work on a whole board, then openings, then outlines
 _RANKS: dict[type[Cut], int] = {
@@ -25,72 +27,118 @@ _RANKS: dict[type[Cut], int] = {
     ProfileCut: 5,
 }
 
+Pair = tuple[CutId, CutId]  # the earlier, the later
+
 
 def suited_order(board: Board) -> tuple[Cut, ...]:
     """The board's cuts in an order that keeps every precedence; of those free, the ones of the bit that is in first."""
-    cuts = list(board.cuts)
-    before = precedences(board)
-    waiting = {cut.id: {a for a, b in before if b == cut.id} for cut in cuts}
+    if len(board.cuts) < 2:
+        return board.cuts
+    place = {cut.id: k for k, cut in enumerate(board.cuts)}
+    waiting: dict[CutId, set[CutId]] = {cut.id: set() for cut in board.cuts}
+    for earlier, later in precedences(board):
+        waiting[later].add(earlier)
+    left = dict(zip(place, board.cuts, strict=True))
     out: list[Cut] = []
     bit = None
-    while cuts:
-        free = [cut for cut in cuts if not waiting[cut.id]]
+    while left:
+        free = [cut for cut in left.values() if not waiting[cut.id]]
         if not free:  # precedences in a ring: keep the order there was
-            free = cuts[:1]
+            free = [next(iter(left.values()))]
         same = [cut for cut in free if cut.bit == bit]
         if not same:
             # the bit whose free cuts can all be done now, soonest in rank; more of them break ties
             count = {b: sum(c.bit == b for c in free) for b in {c.bit for c in free}}
-            late = {b: any(c.bit == b and c not in free for c in cuts) for b in count}
-            lead = min(free, key=lambda c: (_first(c), late[c.bit], _rank(c), -count[c.bit], board.cuts.index(c)))
+            now = {cut.id for cut in free}
+            late = {cut.bit for cut in left.values() if cut.id not in now}
+            lead = min(free, key=lambda c: (_first(c), c.bit in late, _rank(c), -count[c.bit], place[c.id]))
             same = [cut for cut in free if cut.bit == lead.bit]
-        chosen = min(same, key=lambda c: (_rank(c), board.cuts.index(c)))
+        chosen = min(same, key=lambda c: (_rank(c), place[c.id]))
         bit = chosen.bit
         out.append(chosen)
-        cuts.remove(chosen)
-        for left in waiting.values():
-            left.discard(chosen.id)
+        del left[chosen.id]
+        for others in waiting.values():
+            others.discard(chosen.id)
     return tuple(out)
 
 
-def precedences(board: Board) -> set[tuple[CutId, CutId]]:
+def precedences(board: Board) -> set[Pair]:
     """Pairs (earlier, later) that the wood asks for."""
-    boxes = {cut.id: _box(board, cut) for cut in board.cuts}
-    out: set[tuple[CutId, CutId]] = set()
-    for cut in board.cuts:
-        for other in board.cuts:
-            if cut.id != other.id and _comes_before(board, cut, other, boxes):
-                out.add((cut.id, other.id))
+    out = set(_by_kind(board))
+    related = {frozenset(pair) for pair in out}
+    out |= {pair for pair in _by_place(board) if pair[0] != pair[1] and frozenset(pair) not in related}
     return out
 
 
-def _comes_before(board: Board, cut: Cut, other: Cut, boxes: dict[CutId, Box | None]) -> bool:
-    if isinstance(cut, FacingCut) and not isinstance(other, FacingCut):
-        return True
-    if isinstance(other, FacingCut):
-        return False
-    if isinstance(other, PocketCut) and other.rest_of == cut.id:
-        return True
-    if isinstance(other, CarveCut) and isinstance(cut, PocketCut):
+def _by_kind(board: Board) -> Iterator[Pair]:
+    """What follows from what cuts are and name."""
+    facings = [cut for cut in board.cuts if isinstance(cut, FacingCut)]
+    yield from ((a.id, b.id) for a, b in product(facings, board.cuts) if not isinstance(b, FacingCut))
+    for cut in board.cuts:
+        if not isinstance(cut, PocketCut):
+            continue
+        if cut.rest_of and board.cut(cut.rest_of) is not None:
+            yield cut.rest_of, cut.id
         root = board.whose_shapes(cut)
         if isinstance(root, CarveCut):
-            return root.id == other.id
-    mine, its = boxes[cut.id], boxes[other.id]
-    if mine is None or its is None:
+            yield cut.id, root.id
+
+
+def _by_place(board: Board) -> Iterator[Pair]:
+    """What follows from where shapes lie: inside an outline that is cut out, or where a slot or a pocket is entered."""
+    cuts = [cut for cut in board.cuts if not isinstance(cut, FacingCut)]
+    takers: dict[ShapeId, list[Cut]] = {}
+    for cut in cuts:
+        for shape in board.shapes_of(cut):
+            takers.setdefault(shape.id, []).append(cut)
+    outlines = [cut for cut in cuts if isinstance(cut, ProfileCut) and _cuts_out(cut, board)]
+    entered = [c for c in cuts if isinstance(c, SlotCut) or (isinstance(c, PocketCut) and c.entry is Entry.HOLE)]
+    if len(cuts) < 2 or not takers or not (outlines or entered):
+        return
+    import numpy as np  # neither is needed to show a window
+    import shapely
+
+    from archimetra.job.footprints import enclosed_by, filled_by, lines_of
+
+    ids = list(takers)
+    tree = shapely.STRtree([lines_of(found) for id_ in ids if (found := board.shape(id_)) is not None])
+    rooms = [
+        (cut, shape, enclosed_by(shape) if cut.side is Side.OUTSIDE else filled_by(shape))
+        for cut in outlines
+        for shape in board.shapes_of(cut)
+    ]
+    if rooms:
+        outer, inner = tree.query([room for _, _, room in rooms], predicate="covers")
+        number = {cut.id: k for k, cut in enumerate(cuts)}
+        only = np.array([number[takers[id_][0].id] if len(takers[id_]) == 1 else -1 for id_ in ids])
+        whose = np.array([number[cut.id] for cut, _, _ in rooms])
+        others = only[inner] != whose[outer]  # most shapes lie in their own outline alone
+        for k, at in zip(outer[others].tolist(), inner[others].tolist(), strict=True):
+            cut, shape, _ = rooms[k]
+            for other in takers[ids[at]]:
+                # the same outline again is no work inside it
+                if not (isinstance(other, ProfileCut) and _is_same(shape.id, ids[at], cut, other)):
+                    yield other.id, cut.id
+    for cut in entered:
+        openers = HoleCut if isinstance(cut, PocketCut) else HoleCut | PocketCut | EngraveCut
+        own = board.shapes_of(cut)
+        if not own:
+            continue
+        into = [filled_by(shape) if isinstance(cut, PocketCut) else lines_of(shape) for shape in own]
+        for inner in tree.query(into, predicate="intersects")[1].tolist():
+            yield from ((other.id, cut.id) for other in takers[ids[inner]] if isinstance(other, openers))
+
+
+def _is_same(mine: ShapeId, its: ShapeId, cut: ProfileCut, other: ProfileCut) -> bool:
+    return mine == its and (cut.side is Side.INSIDE or other.side is Side.OUTSIDE)
+
+
+def _cuts_out(cut: ProfileCut, board: Board) -> bool:
+    """Whether something comes loose by a profile. Where the sheet has been faced it is thinner than it was."""
+    if cut.side not in (Side.OUTSIDE, Side.INSIDE):
         return False
-    if isinstance(other, PocketCut) and other.entry is Entry.HOLE and isinstance(cut, HoleCut):
-        return _meet(mine, its)
-    if isinstance(other, SlotCut) and isinstance(cut, HoleCut | PocketCut | EngraveCut):
-        return _meet(mine, its)
-    if isinstance(other, ProfileCut) and other.side is Side.INSIDE and other.is_through(board.sheet):
-        return _within(mine, its) and not (
-            isinstance(cut, ProfileCut) and mine == its
-        )  # what falls out is done by then
-    is_outline = isinstance(other, ProfileCut) and other.side is Side.OUTSIDE and other.is_through(board.sheet)
-    if is_outline and _within(mine, its):
-        same_part = isinstance(cut, ProfileCut) and cut.side is Side.OUTSIDE and cut.is_through(board.sheet)
-        return not same_part or mine != its
-    return False
+    faced = sum(facing.depth(board.sheet) for facing in board.cuts if isinstance(facing, FacingCut) and facing.is_on)
+    return cut.goes_through or cut.depth(board.sheet) >= board.sheet.thinnest - faced
 
 
 def _rank(cut: Cut) -> int:
@@ -101,18 +149,3 @@ def _rank(cut: Cut) -> int:
 
 def _first(cut: Cut) -> int:
     return 0 if isinstance(cut, FacingCut) else 1
-
-
-def _box(board: Board, cut: Cut) -> Box | None:
-    boxes = [shape.bounds() for shape in board.shapes_of(cut)]
-    if not boxes:
-        return None
-    return min(b[0] for b in boxes), min(b[1] for b in boxes), max(b[2] for b in boxes), max(b[3] for b in boxes)
-
-
-def _meet(a: Box, b: Box) -> bool:
-    return a[0] <= b[2] and b[0] <= a[2] and a[1] <= b[3] and b[1] <= a[3]
-
-
-def _within(a: Box, b: Box) -> bool:
-    return b[0] <= a[0] + 1e-6 and b[1] <= a[1] + 1e-6 and a[2] <= b[2] + 1e-6 and a[3] <= b[3] + 1e-6

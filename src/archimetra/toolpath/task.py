@@ -13,6 +13,7 @@ import msgspec
 from archimetra.job.bits import Bit, Recipe
 from archimetra.job.cut_parts import Entry, Side
 from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.footprints import covers
 from archimetra.job.job import Board, Job
 from archimetra.job.recipes import held
 from archimetra.job.shapes import Shape
@@ -129,20 +130,8 @@ def faced_before(board: Board, cut: Cut) -> float:
 
 
 def _covers(board: Board, facing: FacingCut, cut: Cut) -> bool:
-    """By boxes: facing an area counts for a cut whose shapes all lie in the area's box."""
-    if facing.is_whole_sheet:
-        return True
-    mine, its = _box(board.shapes_of(cut)), _box(board.shapes_of(facing))
-    if mine is None or its is None:
-        return False
-    return its[0] <= mine[0] and its[1] <= mine[1] and mine[2] <= its[2] and mine[3] <= its[3]
-
-
-def _box(shapes: tuple[Shape, ...]) -> tuple[float, float, float, float] | None:
-    boxes = [shape.bounds() for shape in shapes]
-    if not boxes:
-        return None
-    return min(b[0] for b in boxes), min(b[1] for b in boxes), max(b[2] for b in boxes), max(b[3] for b in boxes)
+    """By outlines: facing an area counts for a cut whose shapes all lie in it."""
+    return facing.is_whole_sheet or covers(board.shapes_of(facing), board.shapes_of(cut))
 
 
 def _larger_bit(job: Job, board: Board, cut: PocketCut) -> Bit | None:

@@ -11,6 +11,7 @@ from PySide6.QtGui import QPainter, QPen, QPixmap, QPolygonF
 
 from archimetra.app.views.viewport import Viewport
 from archimetra.base.findings import Finding, Severity
+from archimetra.geometry.arrays import FloatArray
 
 if TYPE_CHECKING:
     from archimetra.app.views.plan_view import PlanView
@@ -25,21 +26,22 @@ class FindingMarks:
     def __init__(self, plan: PlanView) -> None:
         self._plan = plan
         self._found: list[Finding] = []
-        self._places = np.zeros((0, 2))
+        self._places: FloatArray | None = None
         self._pictures: dict[tuple[bool, float, Severity], QPixmap] = {}
         self._shown: tuple[float, list[int]] = (0.0, [])  # at which scale, and which of them
 
     def show(self, findings: Sequence[Finding]) -> None:
         placed = [finding for finding in findings if finding.at is not None]
         self._found = sorted(placed, key=lambda finding: _GRAVEST_FIRST.index(finding.severity))
-        self._places = np.array([finding.at for finding in self._found], dtype=float).reshape(-1, 2)
+        places = [finding.at for finding in self._found]
+        self._places = np.array(places, dtype=float).reshape(-1, 2) if places else None
         self._shown = (0.0, [])
         self._plan.update()
 
     def at(self, at: QPointF) -> Finding | None:
         """The finding whose mark lies nearest, within reach."""
         shown = self._seen_from(self._plan.view)
-        if not shown:
+        if not shown or self._places is None:
             return None
         away = np.hypot(*(self._plan.view.points(self._places[shown]) - (at.x(), at.y())).T)
         nearest = int(np.argmin(away))
@@ -48,7 +50,7 @@ class FindingMarks:
     def paint(self, painter: QPainter) -> None:
         plan = self._plan
         shown = self._seen_from(plan.view)
-        if not shown:
+        if not shown or self._places is None:
             return
         at = plan.view.points(self._places[shown])
         in_sight = ((at > -_HALF_PX) & (at < (plan.width() + _HALF_PX, plan.height() + _HALF_PX))).all(axis=1)
@@ -58,6 +60,8 @@ class FindingMarks:
 
     def _seen_from(self, view: Viewport) -> list[int]:
         """Which marks stand at this scale: of those that crowd into one cell of the board the gravest."""
+        if self._places is None:
+            return []
         if self._shown[0] != view.scale:
             cells = np.floor(self._places * (view.scale / CROWDED_PX))
             _, first = np.unique(cells, axis=0, return_index=True)
