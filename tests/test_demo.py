@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from importlib.machinery import SourceFileLoader
+from importlib.util import module_from_spec, spec_from_loader
+from pathlib import Path as FilePath
+
 import pytest
+from PIL import Image
 
 from archimetra.artwork.read import read_artwork
 from archimetra.demo import artwork, quay_tide_clock
@@ -64,3 +69,18 @@ def test_tags_are_copied_with_their_cuts_and_keep_their_measures():
     assert len(tags) == 9
     assert set(board.cuts[1].shapes) == {shape.id for shape in tags}
     assert len({shape.group for shape in board.shapes}) == 9
+
+
+def test_without_a_screen_the_demo_writes_its_files_and_a_picture(tmp_path, monkeypatch, capfd):
+    loader = SourceFileLoader("dev", str(FilePath(__file__).parent.parent / "dev"))
+    dev = module_from_spec(spec_from_loader("dev", loader))
+    loader.exec_module(dev)
+    monkeypatch.delenv("DISPLAY", raising=False)
+    dev.demo_without_a_screen(tmp_path)
+    files = sorted(path.name for path in (tmp_path / "gcode").iterdir())
+    assert len(files) == 6
+    assert all((tmp_path / "gcode" / name).stat().st_size > 5_000 for name in files)
+    with Image.open(tmp_path / "window.png") as picture:
+        assert picture.size == (1280, 800)
+        assert len(picture.convert("RGB").resize((64, 40)).getcolors(4000)) > 200
+    assert str(tmp_path) in capfd.readouterr().out

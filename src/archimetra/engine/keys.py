@@ -7,13 +7,14 @@ from hashlib import blake2b
 
 import msgspec
 
+from archimetra.job.bits import Bit, Recipe
 from archimetra.job.cuts import ProfileCut
 from archimetra.job.ids import LayerId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.task import Task, task_of
 
-PLANNERS_VERSION = b"7"  # raise when a planner changes its answer for the same inputs
+PLANNERS_VERSION = b"8"  # raise when a planner changes its answer for the same inputs
 
 
 def task_key(task: Task) -> str:
@@ -21,16 +22,23 @@ def task_key(task: Task) -> str:
     digest = blake2b(PLANNERS_VERSION, digest_size=16)
     cut = msgspec.structs.replace(task.cut, notes="", is_on=True)
     sheet = (task.sheet.width, task.sheet.height, task.sheet.readings)
-    digest.update(
-        msgspec.json.encode((cut, task.bit, task.recipe, sheet, task.hop, task.face, task.larger, task.rest_follows))
-    )
+    bits = (_cutting_part(task.bit), _cutting_part(task.larger))
+    digest.update(msgspec.json.encode((cut, *bits, task.recipe, sheet, task.hop, task.face, task.rest_follows)))
     for shapes in (task.shapes, task.parts, task.zones):
         digest.update(b"|")
         _add_shapes(digest, shapes)
     for earlier in task.earlier:
-        digest.update(msgspec.json.encode((earlier.cut, earlier.bit, earlier.depth, earlier.face)))
+        cut = msgspec.structs.replace(earlier.cut, notes="", is_on=True)
+        digest.update(msgspec.json.encode((cut, _cutting_part(earlier.bit), earlier.depth, earlier.face)))
         _add_shapes(digest, earlier.shapes)
     return digest.hexdigest()
+
+
+def _cutting_part(bit: Bit | None) -> Bit | None:
+    """A bit without what moves nothing: what it runs at is in the task's recipe. Its name is quoted by findings."""
+    if bit is None:
+        return None
+    return msgspec.structs.replace(bit, notes="", rack_id="", recipe=Recipe(), recipes=(), place=0, holder=0)
 
 
 def _add_shapes(digest: blake2b, shapes: Sequence[Shape]) -> None:
@@ -53,7 +61,8 @@ def board_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
         board.bed_y,
         board.fixtures,
         job.machine,
-        job.bits,
+        [msgspec.structs.replace(bit, notes="") for bit in job.bits],
+        [inlay for inlay in job.inlays if board.id in (inlay.pocket_board, inlay.plug_board)],
     )
     digest.update(msgspec.json.encode(parts))
     digest.update(

@@ -118,12 +118,6 @@ def whole_groups(board: Board, ids: Iterable[ShapeId]) -> tuple[ShapeId, ...]:
     return (*named, *[shape.id for shape in board.shapes if shape.group in groups and shape.id not in wanted])
 
 
-def rename_shape(job: Job, board_id: BoardId, shape_id: ShapeId, name: str) -> Edit:
-    if not name.strip():
-        raise ValueError("a shape has a name")
-    return _each(job, board_id, [shape_id], "Rename", lambda shape: replace(shape, name=name.strip()))
-
-
 def _each(job: Job, board_id: BoardId, ids: Iterable[ShapeId], label: str, run: Any) -> Edit:
     wanted = {shape.id for shape in free_shapes(board_of(job, board_id), ids)}
 

@@ -17,7 +17,7 @@ from archimetra.geometry.affine import Affine
 from archimetra.geometry.figures import arc_through
 from archimetra.geometry.path import Path
 from archimetra.job.forms import EllipseForm, Form, PolygonForm, RectangleForm, SlotForm, StarForm, outlines_of
-from archimetra.job.quantities import QuantityError, format_length, parse_length, parse_number
+from archimetra.job.quantities import QuantityError, format_length, parse_length
 
 if TYPE_CHECKING:
     from archimetra.app.views.plan_view import PlanView
@@ -388,14 +388,6 @@ def _replace(form: Form, **fields: float) -> Form:
     import msgspec
 
     return msgspec.structs.replace(form, **fields)
-
-
-def typed_angle(text: str) -> float | None:
-    """An angle typed in degrees; None for anything else."""
-    try:
-        return parse_number(text)
-    except QuantityError:
-        return None
 
 
 def box_handles(box: tuple[float, float, float, float]) -> dict[tuple[int, int], Point]:
