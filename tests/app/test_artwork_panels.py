@@ -97,7 +97,7 @@ class TestBringingIn:
         assert "2 shapes" in bring.panel._name.text()
         assert "120 x 80 mm" in bring.panel._size.text()
         assert window.plan.marks.has_coming
-        button(window, "Land it on the sheet").click()
+        button(window, "Place on sheet").click()
         assert not window.plan.marks.has_coming
         board = window.session.board
         assert [layer.name for layer in board.layers] == ["parts"]
@@ -113,7 +113,7 @@ class TestBringingIn:
     def test_the_report_steps_through_its_places_on_the_plan(self, window, qtbot, tmp_path):
         dirty_dxf(tmp_path / "plate.dxf")
         bring_in(qtbot, window, tmp_path / "plate.dxf")
-        button(window, "Land it on the sheet").click()
+        button(window, "Place on sheet").click()
         steps = [b for b in window.findChildren(QToolButton) if b.text() == "▶" and "point" in b.accessibleName()]
         steps[0].click()
         x0, y0, x1, y1 = placing.box_of(window.session.board.shapes)
@@ -131,7 +131,7 @@ class TestBringingIn:
             pages.setCurrentIndex(1)
             pages.activated.emit(1)
         assert "2 shapes" in window.artwork_page.bring.panel._name.text()
-        button(window, "Land it on the sheet").click()
+        button(window, "Place on sheet").click()
         assert window.session.board.sources[0].page == 2
 
     def test_a_picture_is_traced_live_and_may_stay_as_a_backdrop(self, window, qtbot, tmp_path):
@@ -151,7 +151,7 @@ class TestBringingIn:
             named(window, "Tone 2 is ink").click()
         assert "2 shapes" in bring.panel._name.text()
         bring.trace._keep.setChecked(True)
-        button(window, "Land it on the sheet").click()
+        button(window, "Place on sheet").click()
         board = window.session.board
         assert len(board.shapes) == 2
         x0, y0, x1, y1 = placing.box_of(board.shapes)
@@ -176,7 +176,7 @@ class TestBringingIn:
         text = '<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="90mm" viewBox="0 0 90 90"><rect id="a" width="{}" height="30"/></svg>'
         path.write_text(text.format(40))
         bring_in(qtbot, window, path)
-        button(window, "Land it on the sheet").click()
+        button(window, "Place on sheet").click()
         window.session.add_profile()
         window.session.move_picked(25.0, 0.0)
         before = window.session.board.shapes[0]
@@ -202,7 +202,7 @@ class TestBringingIn:
                 f'<svg xmlns="http://www.w3.org/2000/svg" width="{size}mm" height="9mm"><rect width="9" height="9"/></svg>'
             )
             bring_in(qtbot, window, path)
-            button(window, "Land it on the sheet").click()
+            button(window, "Place on sheet").click()
         assert sorted(window.session.sources) == ["a (2).svg", "a.svg"]
 
     def test_paste_takes_svg_text_pictures_and_shapes(self, window, qtbot):
@@ -270,7 +270,7 @@ class TestDrawing:
     def test_a_click_places_the_size_of_the_fields_and_typing_one_the_exact_size(self, window):
         draw = panel(window, "Draw")
         draw.begin("rectangle")
-        type_into(window, "Width", "42")
+        type_into(window, "Width (X)", "42")
         type_into(window, "Corner radius", "5")
         click(window, 100, 100)
         shape = window.session.board.shapes[-1]
@@ -554,7 +554,7 @@ class TestRepeating:
     def test_fields_rings_and_lines(self, window):
         put(window, Path.circle((30, 30), 5))
         panel(window, "Repeat")
-        button(window, "Make the field").click()
+        button(window, "Create copies").click()
         assert len(window.session.board.shapes) == 6
         window.undo()
         window.session.pick([window.session.board.shapes[0].id])
@@ -571,7 +571,7 @@ class TestText:
     def test_words_stay_words_and_change_as_they_are_typed(self, window, qtbot):
         text = panel(window, "Text")
         text._words.setPlainText("TIDE")
-        button(window, "Put it on the sheet").click()
+        button(window, "Place on sheet").click()
         shape = window.session.board.shapes[0]
         assert isinstance(shape.form, TextForm)
         type_into(window, "Cap height", "1in")

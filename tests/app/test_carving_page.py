@@ -167,14 +167,19 @@ class TestInlayForm:
         window = sample
         show_cut(window, qtbot, 0, "Star, pocket")
         form = window.cuts_page.cuts.inlay.form
-        assert note_beside(field(form, "Fit")) == "walls touch"
-        type_into(form, "Fit", "0.1")
-        assert note_beside(field(form, "Fit")) == "sinks 0.17 mm"
+        assert note_beside(field(form, "Side clearance")) == "walls touch"
+        type_into(form, "Side clearance", "0.1")
+        assert note_beside(field(form, "Side clearance")) == "sinks 0.17 mm"
         assert "Seats 4.67 mm deep" in words_of(form)
 
     @pytest.mark.parametrize(
         ("name", "text", "words"),
-        [("Glue gap", "9", "glue gap"), ("Plugs", "0", "plugs"), ("Plugs", "1.5", "whole"), ("Pocket", "deep", "deep")],
+        [
+            ("Under the plug", "9", "room for glue"),
+            ("Plugs", "0", "plugs"),
+            ("Plugs", "1.5", "whole"),
+            ("Pocket", "deep", "deep"),
+        ],
     )
     def test_what_cannot_be_is_told_and_changes_nothing(self, sample, qtbot, name, text, words):
         window, session = sample, sample.session
@@ -198,7 +203,7 @@ class TestInlayForm:
         window, session = sample, sample.session
         show_cut(window, qtbot, 0, "Star, pocket")
         panel = window.cuts_page.cuts.inlay
-        row = field(panel.form, "Saw gap")
+        row = field(panel.form, "Above the sheet")
         row.textEdited.emit("3")
         assert panel._sketch.data.number("saw_gap") == 3.0
         assert session.job.inlays[0].saw_gap == 1.5
@@ -271,13 +276,17 @@ class TestMate:
     def test_without_an_inlay_there_is_no_such_view(self, open_window):
         assert open_window().section._mate.isHidden()
 
-    def test_a_changed_number_is_measured_anew(self, sample, qtbot):
+    @pytest.mark.parametrize(
+        ("fields", "seat"), [({"glue_gap": 1.0}, 4.02), ({"depth": 4.0}, 3.52), ({"depth": 6.0, "glue_gap": 1.0}, 5.02)]
+    )
+    def test_a_changed_number_is_measured_anew(self, sample, qtbot, fields, seat):
+        """Whether the pocket, the plug or both must be planned again for it."""
         window, session = sample, sample.session
         show_cut(window, qtbot, 0, "Star, pocket")
         window.section._mate.click()
         qtbot.waitUntil(lambda: window.mate.shown is not None, timeout=60_000)
         inlay = session.job.inlays[0]
-        session.apply(inlaying.change_inlay(session.job, inlay.id, "Glue gap", glue_gap=1.0))
+        session.apply(inlaying.change_inlay(session.job, inlay.id, "", **fields))
         qtbot.waitUntil(
-            lambda: window.mate.shown is not None and abs(window.mate.shown.mate.seat - 4.02) < 0.05, timeout=60_000
+            lambda: window.mate.shown is not None and abs(window.mate.shown.mate.seat - seat) < 0.05, timeout=60_000
         )

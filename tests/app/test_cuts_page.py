@@ -173,7 +173,7 @@ class TestEditors:
         bad = tmp_path / "bad.kit.json"
         bad.write_text("[]")
         window.cuts_page.cuts.lay_kit(bad)
-        assert "no kit" in window.cuts_page.cuts._problem.text()
+        assert "holds no saved cuts" in window.cuts_page.cuts._problem.text()
 
     def test_a_new_window_builds_every_kind_on_an_empty_board(self, open_window):
         window = open_window(JobFile(new_job()))
@@ -274,7 +274,7 @@ class TestRecipesAndTestPiece:
         window = open_window()
         session = window.session
         window.station_cuts()
-        window.cuts_page.show_panel("Try out")
+        window.cuts_page.show_panel("Test piece")
         button(window, "Pocket").click()
         type_into(window, "Across from", "600")
         button(window, "Add the test piece").click()
@@ -337,7 +337,7 @@ class TestOnThePlan:
         session, plan = window.session, window.plan
         window.station_board()
         button(window, "Add a clamp").click()
-        type_into(window, "Height of clamp", "25")
+        type_into(window, "Clamp height (Z)", "25")
         assert session.board.fixtures[0].height == 25.0
         clamp = session.board.fixtures[0]
         drag(plan, plan.view.to_screen(clamp.x, clamp.y), plan.view.to_screen(18, 160))

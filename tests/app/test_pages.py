@@ -22,8 +22,8 @@ class TestBoardPage:
     def test_sheet_material_grain_and_hold_down(self, open_window):
         window = open_window()
         window.station_board()
-        type_into(window, "Width", "400-12.5")
-        type_into(window, "Depth", "1ft")
+        type_into(window, "Width (X)", "400-12.5")
+        type_into(window, "Height (Y)", "1ft")
         choose(window, "Material", "Walnut")
         type_into(window, "Grain", "200")
         button(window, "Tape, glue").click()
@@ -74,7 +74,7 @@ class TestBoardPage:
     def test_a_quarter_turn_and_the_place_on_the_bed(self, open_window, qtbot):
         window = open_window()
         window.station_board()
-        type_into(window, "Width", "300")
+        type_into(window, "Width (X)", "300")
         type_into(window, "Sheet at X", "400")
         settle(qtbot, window)
         assert "out-of-travel" in {f.code for f in window.session.plan.findings}
@@ -117,7 +117,7 @@ class TestArtworkPage:
         assert session.board.shape(session.picked[0]).layer == waves
 
     @pytest.mark.parametrize(
-        ("name", "text"), [("Width", "0"), ("Depth", "-3"), ("Width", "1e9"), ("Turn by", "north")]
+        ("name", "text"), [("Width (X)", "0"), ("Height (Y)", "-3"), ("Width (X)", "1e9"), ("Turn by", "north")]
     )
     def test_sizes_and_turns_that_cannot_be_are_told(self, open_window, name, text):
         window = open_window()
@@ -161,7 +161,7 @@ class TestArtworkPage:
         window.station_artwork()
         with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
             window.artwork_page.read_file(path)
-        button(window, "Land it on the sheet").click()
+        button(window, "Place on sheet").click()
         board = window.session.board
         assert len(board.layers) == 4
         assert len(board.shapes) == 8

@@ -68,7 +68,7 @@ LEAVES = {
 def test_a_half_typed_width_goes_to_the_board_it_was_typed_for(two_boards, leave):
     window, first, other = two_boards
     before = width(window, other)
-    half_type(window, "Width", "555")
+    half_type(window, "Width (X)", "555")
     LEAVES[leave](window, other)
     focused = window.focusWidget()
     if focused is not None and leave != "Tab":
@@ -80,20 +80,20 @@ def test_a_half_typed_width_goes_to_the_board_it_was_typed_for(two_boards, leave
 def test_escape_takes_back_and_a_wrong_value_is_told_when_it_is_left(two_boards):
     window, first, other = two_boards
     before = first.sheet.width
-    edit = half_type(window, "Width", "555")
+    edit = half_type(window, "Width (X)", "555")
     QTest.keyClick(edit, Qt.Key.Key_Escape)
     assert (width(window, first), edit.text()) == (before, f"{before:g}")
     assert window.plan.hasFocus()
-    edit = half_type(window, "Width", "5 bananas")
+    edit = half_type(window, "Width (X)", "5 bananas")
     QTest.keyClick(edit, Qt.Key.Key_Return)
     QTest.keyClick(edit, Qt.Key.Key_Escape)  # refused, and then taken back
     assert edit.text() == f"{before:g}"
     assert not edit.property("wrong")
-    half_type(window, "Width", "5 bananas")
+    half_type(window, "Width (X)", "5 bananas")
     click(tab_of(window, other.name))
-    assert "Width: '5 bananas' was not taken." in window.notices.text
+    assert "Width (X): '5 bananas' was not taken." in window.notices.text
     assert (width(window, first), width(window, other)) == (before, other.sheet.width)
-    assert field(window, "Width").text() == f"{other.sheet.width:g}"
+    assert field(window, "Width (X)").text() == f"{other.sheet.width:g}"
 
 
 def test_an_anchor_clicked_between_does_not_take_the_place_for_another(open_window):
@@ -176,7 +176,7 @@ def test_notes_of_a_cut_stay_with_it(open_window):
 def test_saving_takes_what_is_typed_first(two_boards, tmp_path):
     window, first, _ = two_boards
     window.documents.save_file(tmp_path / "a.archimetra")
-    half_type(window, "Width", "555")
+    half_type(window, "Width (X)", "555")
     QTest.keyClick(window.focusWidget(), Qt.Key.Key_S, Qt.KeyboardModifier.ControlModifier)
     assert width(window, first) == 555.0
     assert "Saved" in window.notices.text
@@ -184,7 +184,7 @@ def test_saving_takes_what_is_typed_first(two_boards, tmp_path):
     assert window.session.is_saved
     # another job opened over a half-typed value: the value belongs to the job left behind, which is then not saved
     save_job(tmp_path / "b.archimetra", JobFile(new_job()))
-    half_type(window, "Width", "556")
+    half_type(window, "Width (X)", "556")
     window.documents.open_file(tmp_path / "b.archimetra")
     assert window.session.board.sheet.width == new_job().boards[0].sheet.width
 
@@ -192,7 +192,7 @@ def test_saving_takes_what_is_typed_first(two_boards, tmp_path):
 def test_undo_is_the_fields_while_typing_and_the_jobs_after(two_boards):
     window, first, _ = two_boards
     before = first.sheet.width
-    edit = half_type(window, "Width", "555")
+    edit = half_type(window, "Width (X)", "555")
     QTest.keyClick(edit, Qt.Key.Key_Return)
     assert width(window, first) == 555.0
     QTest.keyClick(edit, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)

@@ -143,7 +143,7 @@ class TestTyping:
     def test_inches_can_be_typed_anywhere(self, open_window):
         window = open_window()
         window.station_board()
-        type_into(window, "Width", "13 1/2in")
+        type_into(window, "Width (X)", "13 1/2in")
         assert window.session.board.sheet.width == pytest.approx(342.9)
         type_into(window, "Thickness readings", "18.3, 18.1, 47/64in")
         assert window.session.board.sheet.readings == pytest.approx((18.3, 18.1, 18.653), abs=1e-3)
@@ -163,7 +163,7 @@ class TestTyping:
         window = open_window()
         window.station_board()
         window.next_unit()
-        assert field(window, "Width").text() == "12.5984"
+        assert field(window, "Width (X)").text() == "12.5984"
         assert window.session.board.sheet.width == 320
 
 
@@ -424,7 +424,7 @@ class TestArtworkIn:
         assert "1 picture not brought in" in panel._report.text()
         type_into(window, "True width", "6in")
         assert panel._size.text().startswith("152.4 x 76.2 mm")
-        button(window, "Land it on the sheet").click()
+        button(window, "Place on sheet").click()
         assert not panel.isVisible()
         assert window.session.board.shapes[0].bounds() == pytest.approx((123.8, 111.9, 276.2, 188.1))
         assert window.session.picked == (window.session.board.shapes[0].id,)
@@ -468,7 +468,7 @@ class TestArtworkIn:
         session.pick([next(s.id for s in session.board.shapes if s.name == "star")])
         window.station_artwork()
         window.artwork_page.show_panel("Place")
-        type_into(window, "Width", "100")
+        type_into(window, "Width (X)", "100")
         type_into(window, "X", "20")
         type_into(window, "Y", "1in")
         x0, y0, x1, y1 = session.board.shape(session.picked[0]).bounds()

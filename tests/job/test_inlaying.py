@@ -203,8 +203,8 @@ class TestGoing:
 @pytest.mark.parametrize(
     ("fields", "words"),
     [
-        ({"glue_gap": 6.0}, "glue gap"), ({"depth": 0.0}, "pocket"), ({"saw_gap": -1.0}, "saw gap"), ({"copies": 0}, "plugs"),
-        ({"fit": float("nan")}, "fit"), ({"margin": 0.0}, "margin"), ({"clearance": -0.1}, "clearance"),
+        ({"glue_gap": 6.0}, "room for glue"), ({"depth": 0.0}, "pocket"), ({"saw_gap": -1.0}, "room for the saw"), ({"copies": 0}, "plugs"),
+        ({"fit": float("nan")}, "side clearance"), ({"margin": 0.0}, "margin"), ({"clearance": -0.1}, "clearance"),
     ],
 )  # fmt: skip
 def test_numbers_out_of_their_limits_are_refused_in_words(made, fields, words):

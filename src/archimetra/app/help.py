@@ -20,7 +20,7 @@ from archimetra.app.widgets.fields import label
 
 FIRST_STEPS = (
     "1  Board: say what sheet lies on the machine, as measured, what holds it, and where zero is.",
-    "2  Artwork: bring in a drawing or a picture, see its true size, land it; or draw, or set text. Mend, place and combine it here.",
+    "2  Artwork: bring in a drawing or a picture, see its true size, place it; or draw, or set text. Mend, place and combine it here.",
     "3  Cuts: pick shapes on the plan; profiles, pockets, V-carving, inlays, holes and the rest are offered with the bit that suits.",
     "4  Drag the section line and the playhead: is the wood as it should be? Findings at the bottom say what would spoil it.",
     "5  Output: write the files for your controller, one for each bit if it must be changed by hand.",

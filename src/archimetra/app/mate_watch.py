@@ -21,7 +21,7 @@ class MateWatch(QObject):
         self._asked = ""
         self._asked_line: object = None
         self._told: object = None
-        session.planned.connect(self._ask)
+        session.planned.connect(self._ask_again)
         session.section_changed.connect(self._ask)
         session.board_changed.connect(self._look)
         session.cut_changed.connect(self._look)
@@ -63,6 +63,12 @@ class MateWatch(QObject):
         if state != self._told:  # every nudge of any shape comes by here
             self._told = state
             self.changed.emit()
+
+    def _ask_again(self) -> None:
+        """A plan has come; what was asked for before it was asked for may have been dropped for it, unanswered."""
+        if self.made is None or self.made.key != self._asked:
+            self._asked = ""
+        self._ask()
 
     def _ask(self) -> None:
         s, inlay = self._session, self.inlay

@@ -42,7 +42,7 @@ def mating_depths(given: CheckInput) -> Iterator[Finding]:
             yield Finding(
                 "inlay-plug-back", Severity.CAUTION,
                 f"Only {task.sheet.thinnest - cut.end_depth:.2f} mm of the board stay behind '{cut.name}'.",
-                fix="Take a thicker sheet, or make the pocket or the saw gap smaller.", subject=cut.id,
+                fix="Take a thicker sheet, or make the pocket or the room for the saw smaller.", subject=cut.id,
             )  # fmt: skip
 
 
@@ -68,9 +68,9 @@ def glue_used_up(given: CheckInput) -> Iterator[Finding]:
                 tip = f"a tip {bit.tip_flat:g} mm flat" if bit.tip_flat > 0 else ""
                 yield Finding(
                     "inlay-bottoms", Severity.CAUTION,
-                    f"With {' and '.join(w for w in (why, tip) if w) or 'no glue gap'} the plug of '{inlay.name}' sinks up to {sinks:.2f} mm "
+                    f"With {' and '.join(w for w in (why, tip) if w) or 'no room for glue'} the plug of '{inlay.name}' sinks up to {sinks:.2f} mm "
                     f"and leaves {max(inlay.glue_gap - sinks, 0):.2f} mm for glue under it: it bottoms out before its walls close.",
-                    fix=f"Make the glue gap at least {sinks + LEAST_GLUE_MM:.2f} mm, or take a finer tip or a smaller fit.", subject=cut.id,
+                    fix=f"Leave at least {sinks + LEAST_GLUE_MM:.2f} mm under the plug, or take a finer tip or a smaller side clearance.", subject=cut.id,
                 )  # fmt: skip
             if bit.tip_flat > FLAT_WORTH_MM:
                 yield Finding(

@@ -48,10 +48,11 @@ class Inlay(Record, frozen=True, kw_only=True):
     def __post_init__(self) -> None:
         need(isfinite(self.depth) and 0.2 <= self.depth <= 200, "an inlay's pocket is 0.2 to 200 mm deep")
         need(
-            isfinite(self.glue_gap) and 0 <= self.glue_gap < self.depth, "a glue gap is smaller than the pocket is deep"
+            isfinite(self.glue_gap) and 0 <= self.glue_gap < self.depth,
+            "the room for glue under a plug is less than its pocket is deep",
         )
-        need(isfinite(self.saw_gap) and 0 <= self.saw_gap <= 50, "a saw gap is 0 to 50 mm")
-        need(isfinite(self.fit) and 0 <= self.fit <= 2, "a fit is 0 to 2 mm a side")
+        need(isfinite(self.saw_gap) and 0 <= self.saw_gap <= 50, "the room for the saw above the sheet is 0 to 50 mm")
+        need(isfinite(self.fit) and 0 <= self.fit <= 2, "a side clearance is 0 to 2 mm")
         need(isfinite(self.clearance) and 0 <= self.clearance <= 2, "a clearance is 0 to 2 mm a side")
         need(isfinite(self.proud) and -100 <= self.proud <= 100, "an insert stands up to 100 mm proud, or as far below")
         need(1 <= self.copies <= 500, "an inlay has 1 to 500 plugs")

@@ -136,7 +136,7 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
     def change(b: Board) -> Board:
         return in_order(replace(b, cuts=(*b.cuts, *added)))
 
-    edit = Edit(f"Lay kit {kit.name}", with_board(replace(job, bits=tuple(bits)), board_id, change))
+    edit = Edit(f"Apply {kit.name}", with_board(replace(job, bits=tuple(bits)), board_id, change))
     return Laid(edit, tuple(cut.id for cut in added), tuple(missing))
 
 
@@ -188,11 +188,11 @@ def load_kit(path: FilePath) -> Kit:
     except OSError as error:
         raise JobFileError(f"{path.name} could not be read: {error.strerror or error}.") from error
     except (msgspec.DecodeError, ValueError) as error:
-        raise JobFileError(f"{path.name} is no kit: {error}.") from error
+        raise JobFileError(f"{path.name} holds no saved cuts: {error}.") from error
     if written.kit_schema > SCHEMA:
         raise JobFileError(
             f"{path.name} was saved by a newer Archimetra (kit schema {written.kit_schema}). Update to read it."
         )
     if len(written.kit.cuts) > MOST_CUTS:
-        raise JobFileError(f"{path.name} holds {len(written.kit.cuts)} cuts; a kit holds at most {MOST_CUTS}.")
+        raise JobFileError(f"{path.name} holds {len(written.kit.cuts)} cuts; saved together are at most {MOST_CUTS}.")
     return written.kit

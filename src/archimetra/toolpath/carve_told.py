@@ -195,11 +195,11 @@ class Told:
             width, x, y = max(self._shallow)
             count = len(self._shallow)
             if cut.mating.half is Half.POCKET:
-                words = f"{count} part{'s' if count > 1 else ''} of '{cut.name}' are too narrow for a flat floor: they mate, but with no glue gap."
+                words = f"{count} part{'s' if count > 1 else ''} of '{cut.name}' are too narrow for a flat floor: they mate, but with no room for glue."
                 fix = "Make the pocket less deep, or choose a bit with a smaller angle."
             else:
-                words = f"{count} gap{'s' if count > 1 else ''} within '{cut.name}' are too narrow to reach the saw gap's depth."
-                fix = "Make the saw gap smaller, or choose a bit with a smaller angle."
+                words = f"{count} gap{'s' if count > 1 else ''} within '{cut.name}' are too narrow to reach as deep as the saw needs."
+                fix = "Leave less room for the saw, or choose a bit with a smaller angle."
             yield Finding("inlay-narrow", Severity.NOTE, words, fix=fix, at=(x, y), subject=cut.id)
         if self._lost:
             width, x, y = max(self._lost)

@@ -27,8 +27,8 @@ class BoardPage(Page):
         self._name.entered.connect(self._rename)
         form.line()
         form.heading("Sheet")
-        self._sheet_row("Width", "width")
-        self._sheet_row("Depth", "height")
+        self._sheet_row("Width (X)", "width")
+        self._sheet_row("Height (Y)", "height")
         self._readings = QuantityField("Thickness readings", width=172)
         form.row("Thickness", self._readings)
         self._readings.entered.connect(self._enter_readings)
@@ -57,9 +57,9 @@ class BoardPage(Page):
         for text, name, note in (
             ("From the left", "x", "to its middle"),
             ("From the front", "y", "to its middle"),
-            ("Width of clamp", "width", ""),
-            ("Depth of clamp", "depth", ""),
-            ("Height of clamp", "height", "above the sheet"),
+            ("Clamp width (X)", "width", ""),
+            ("Clamp height (Y)", "depth", ""),
+            ("Clamp height (Z)", "height", "above the sheet"),
         ):
             made = self.length_row(
                 form,
@@ -71,8 +71,8 @@ class BoardPage(Page):
             )
             self._fixture_rows.append(made)
         turned = self.number_row(
-            form, "Turned", get=lambda: self.fixture.degrees if self.fixture is not None else 0.0,
-            edit=lambda v: self._change_fixture(degrees=v % 360.0), note=lambda: "° to the left",
+            form, "Angle", get=lambda: self.fixture.degrees if self.fixture is not None else 0.0,
+            edit=lambda v: self._change_fixture(degrees=v % 360.0), note=lambda: "° counter-clockwise",
         )  # fmt: skip
         self._fixture_rows.append(turned)
         self._fixture_buttons = self.buttons(

@@ -58,16 +58,16 @@ class ImportPanel(QFrame):
         self._units = Choice("One file unit is")
         self._units.activated.connect(self._choose_unit)
         form.row("One file unit is", self._units)
-        self._width, self._height = QuantityField("True width"), QuantityField("True depth")
+        self._width, self._height = QuantityField("True width"), QuantityField("True height")
         form.row("True width", self._width)
-        form.row("True depth", self._height)
+        form.row("True height", self._height)
         self._width.entered.connect(lambda text: self._true_size(text, is_width=True))
         self._height.entered.connect(lambda text: self._true_size(text, is_width=False))
         column.addWidget(form)
         self._report = label("", "note")
         column.addWidget(self._report)
         row = QHBoxLayout()
-        self._land = QPushButton("Land it on the sheet")
+        self._land = QPushButton("Place on sheet")
         self._land.setProperty("kind", "main")
         self._land.clicked.connect(self.land)
         give_up = QPushButton("Not now")
@@ -86,7 +86,7 @@ class ImportPanel(QFrame):
         """Nothing would land as it is set now; the settings stay in reach."""
         self._original = self._drawing = None
         self._name.setText(name)
-        self._size.setText("nothing to land yet")
+        self._size.setText("nothing to place yet")
         self._land.setEnabled(False)
         self.show()
 

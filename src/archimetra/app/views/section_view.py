@@ -132,7 +132,9 @@ class SectionView(QWidget):
     def show_section(self, data: SectionData | None) -> None:
         self._moment.setText(self._words(data))
         self._moment.setToolTip(
-            "Glue gap, saw gap and side gap in mm" if data is not None and data.mate is not None else ""
+            "Gaps under the plug, above the sheet and at the side, in mm"
+            if data is not None and data.mate is not None
+            else ""
         )
         is_mate = data is not None and data.mate is not None
         self.setMinimumHeight(210 if is_mate else 124)  # gaps of half a millimetre want room

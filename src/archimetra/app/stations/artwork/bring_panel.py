@@ -181,7 +181,7 @@ class BringPanel(Panel):
             at = Affine.scale(*drawing.page_mm).then(known.at)
             session.apply(landing.add_backdrop(session.job, session.board.id, Backdrop(source=known.name, at=at)))
         self._note_time(read.path if read is not None else "", source[0])
-        words = f"{drawing.name} landed with {len(drawing.shapes)} shapes; they are picked."
+        words = f"{drawing.name} was placed with {len(drawing.shapes)} shapes; they are picked."
         self._inner = list(drawing.pictures)
         if self._inner:
             words += " Pictures inside it can be traced: see Files."
@@ -347,7 +347,7 @@ class TraceForm(Form):
         self.row("Ink is", self._ink_row)
         self._sliders: dict[str, Slider] = {}
         for words, field, low, high, scale in (
-            ("Smoothness", "smoothness", 0, 100, 10), ("Drop specks", "speck_px", 0, 60, 1),
+            ("Smoothness", "smoothness", 0, 100, 10), ("Remove specks", "speck_px", 0, 60, 1),
             ("Corners from", "corner_degrees", 0, 180, 1),
         ):  # fmt: skip
             slider = Slider(Qt.Orientation.Horizontal)

@@ -30,8 +30,8 @@ KINDS: dict[str, ShapeForm] = {
 }
 # what of each form a field shows: words, field, whether it is a length
 FIELDS: dict[type, tuple[tuple[str, str, bool], ...]] = {
-    RectangleForm: (("Width", "width", True), ("Depth", "depth", True), ("Corner radius", "corner_radius", True)),
-    EllipseForm: (("Width", "width", True), ("Depth", "depth", True)),
+    RectangleForm: (("Width (X)", "width", True), ("Height (Y)", "depth", True), ("Corner radius", "corner_radius", True)),
+    EllipseForm: (("Width (X)", "width", True), ("Height (Y)", "depth", True)),
     PolygonForm: (("Sides", "sides", False), ("Radius", "radius", True)),
     StarForm: (("Points", "points", False), ("Outer radius", "outer", True), ("Inner radius", "inner", True)),
     SlotForm: (

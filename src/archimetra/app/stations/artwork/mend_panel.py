@@ -38,7 +38,7 @@ class MendPanel(Panel):
         self._add("Drop doubles", "What is drawn twice, whole or in part, drawn once", self._doubles)
         self._add("Drop doubled nodes", "Nodes on top of each other and lines without length", self._tidied)
         self.typed_row(body, "Smaller than", self._stray)
-        self._add("Drop strays", "Bits smaller than that, and what lies wholly off the sheet", self._strays)
+        self._add("Remove specks", "Bits smaller than that, and what lies wholly off the sheet", self._strays)
         self.typed_row(body, "Stays within", self._simple)
         self._add("Simplify", "As few lines and arcs as the tolerance allows", self._simplified)
         self._add("Resolve crossings", "Outlines that cross themselves redrawn as what they fill", self._uncrossed)

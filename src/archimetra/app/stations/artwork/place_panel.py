@@ -52,7 +52,7 @@ class PlacePanel(Panel):
                 body, text, key=lambda t=text: f"picked.{t}.{self._anchor}", get=lambda a=axis: self._at()[a],
                 edit=lambda mm, a=axis: self._move_to(a, mm),
             )  # fmt: skip
-        for text, is_width in (("Width", True), ("Depth", False)):
+        for text, is_width in (("Width (X)", True), ("Height (Y)", False)):
             self.length_row(
                 body, text, key=lambda t=text: f"picked.{t}", get=lambda w=is_width: self._size(w),
                 edit=lambda mm, w=is_width: self._resize(w, mm),
@@ -61,11 +61,15 @@ class PlacePanel(Panel):
         self._ratio.setChecked(True)
         body.add(self._ratio)
         self._angle = self.number_row(
-            body, "Stands at", get=self._stands, edit=lambda v: self._turn(v, is_to=True), note=lambda: "° to the left"
+            body,
+            "Angle",
+            get=self._stands,
+            edit=lambda v: self._turn(v, is_to=True),
+            note=lambda: "° counter-clockwise",
         )
         self._by = QuantityField("Turn by")
         body.row("Turn by", self._by)
-        self._by.show_quantity("", "° to the left")
+        self._by.show_quantity("", "° counter-clockwise")
         self._by.entered.connect(self._turn_by)
         self._dx, self._dy = QuantityField("Move by X"), QuantityField("Move by Y")
         body.row("Move by X", self._dx)
@@ -201,7 +205,7 @@ class PlacePanel(Panel):
 
     def _turn_by(self, text: str) -> None:
         problem = self.session.enter_number(text, lambda v: self._turn(v, is_to=False))
-        self._by.show_quantity("" if not problem else text, problem or "° to the left", is_wrong=bool(problem))
+        self._by.show_quantity("" if not problem else text, problem or "° counter-clockwise", is_wrong=bool(problem))
 
     def _move_by(self, field: QuantityField, axis: int, text: str) -> None:
         def edit(mm: float) -> Edit:

@@ -37,9 +37,7 @@ class TextPanel(Panel):
         self._words.entered.connect(self._take_words)
         self.form.add(self._words)
         self._told = self.form.add(label("", "caution"))
-        (self._place,) = self.buttons(
-            self.form, ("Put it on the sheet", "A new text in the middle of the sheet", self._new)
-        )
+        (self._place,) = self.buttons(self.form, ("Place on sheet", "A new text in the middle of the sheet", self._new))
         self._kind = Choice("Kind of font")
         self._kind.addItems([kind.capitalize() for kind in _KINDS])
         self._kind.activated.connect(lambda _index: self._fill_fonts())

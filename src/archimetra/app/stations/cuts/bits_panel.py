@@ -81,16 +81,16 @@ class BitsPanel(Panel):
         self._rows["angle"] = self._last_row(angle)
         self.number_row(
             form,
-            "Edges",
+            "Flutes",
             get=lambda: self.bit.flutes,
-            edit=lambda v: self._edit("Edges", flutes=_whole(v)),
+            edit=lambda v: self._edit("Flutes", flutes=_whole(v)),
             note=lambda: "flutes",
         )
         self._twist = self.combo_row(form, "Twist", lambda k: self._set("Twist", twist=list(Flutes)[k]))
         self._rows["twist"] = self._last_row(self._twist)
         self.number_row(
             form,
-            "In the holder",
+            "Tool number",
             get=lambda: self.bit.holder,
             edit=lambda v: self._edit("Holder", holder=_whole(v)),
             note=lambda: f"0: its place, {self.bit.place + 1}" if not self.bit.holder else "number a change calls",

@@ -76,8 +76,12 @@ class CutsPanel(Panel):
         self._kits = form.add(kits_form)
         self._kit_row = self.buttons(
             kits_form,
-            ("Save as kit …", "Keep these cuts to lay them on other artwork, layer by layer", self._save_kit),
-            ("Lay a kit …", "Cuts saved before, on the layers of this board that bear the same names", self._lay_kit),
+            ("Save these cuts …", "Keep them for other artwork, layer by layer", self._save_kit),
+            (
+                "Apply saved cuts …",
+                "Cuts saved before, on the layers of this board that bear the same names",
+                self._lay_kit,
+            ),
         )
         self._detail = QWidget()
         holder = Form()
@@ -222,8 +226,8 @@ class CutsPanel(Panel):
         if row is not None:
             shown(row, coming is not None)
         if coming is not None:
-            self._hint.setText(f"{coming.name} is shown on the plan, but has not landed on the sheet yet.")
-            self._land.setText(f"Land {coming.name if len(coming.name) < 24 else 'it'} on the sheet")
+            self._hint.setText(f"{coming.name} is shown on the plan, but has not been placed on the sheet yet.")
+            self._land.setText(f"Place {coming.name if len(coming.name) < 24 else 'it'} on the sheet")
         elif not board.shapes:
             self._hint.setText("Bring in artwork first: station Artwork. The sheet itself can be faced.")
         elif not count and not board.cuts:
@@ -233,9 +237,7 @@ class CutsPanel(Panel):
         shown(self._hint, bool(self._hint.text()))
         several = len(board.cuts) > 1
         self._order.setText(
-            "In the order that suits them; drag to change"
-            if board.auto_order
-            else "In your own order; order them by themselves"
+            "Sorted automatically; drag to change" if board.auto_order else "In your own order; sort automatically"
         )
         shown(self._order, several)
         shown(self._kits, bool(board.cuts) or (bool(board.layers) and bool(kits.saved_kits())))
@@ -546,7 +548,9 @@ class CutsPanel(Panel):
 
     def _save_kit(self) -> None:
         board = self.session.board
-        name, is_ok = QInputDialog.getText(self._detail.window(), "Save as kit", "Name of the kit", text=board.name)
+        name, is_ok = QInputDialog.getText(
+            self._detail.window(), "Save these cuts", "Name to find them by", text=board.name
+        )
         if is_ok and name.strip():
             try:
                 kits.save_kit(kits.kit_of(self.session.job, board.id, name.strip()[:60]))

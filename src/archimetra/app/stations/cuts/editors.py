@@ -76,7 +76,7 @@ class ProfileEditor(Editor):
         has_tabs = lambda c: c.tabs.is_wanted  # noqa: E731
         self.length(hold, "Tab length", "length", "wood that stays", part="tabs", when=has_tabs)
         self.length(hold, "Tab thickness", "thickness", "above the bottom", part="tabs", when=has_tabs, live="tab")
-        self.length(hold, "Off corners", "corner_distance", "at least", part="tabs", when=has_tabs)
+        self.length(hold, "From corners", "corner_distance", "at least", part="tabs", when=has_tabs)
         self.check(hold, "Sloped ends", "is_sloped", part="tabs", tip="Tabs that fall at 45 degrees", when=has_tabs)
         self.avoid = self.combo_row(hold, "Keep out of", self._choose_zone)
         self.length(hold, "Skin instead", "skin", "0: none", when=lambda c: c.goes_through, live="skin")

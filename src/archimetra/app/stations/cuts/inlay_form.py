@@ -34,9 +34,9 @@ class InlayForm(Rows):
         form.add(self._sketch)
         self._seat = form.add(label("", "note"))
         self._length("Pocket", "depth", "deep", InlayKind.VEE)
-        self._length("Glue gap", "glue_gap", "under the plug", InlayKind.VEE)
-        self._length("Saw gap", "saw_gap", "between boards", InlayKind.VEE)
-        self._length("Fit", "fit", self._fit_note, InlayKind.VEE)
+        self._length("Under the plug", "glue_gap", "room for glue", InlayKind.VEE)
+        self._length("Above the sheet", "saw_gap", "room for the saw", InlayKind.VEE)
+        self._length("Side clearance", "fit", self._fit_note, InlayKind.VEE)
         self._length("Clearance", "clearance", "a side", InlayKind.STRAIGHT)
         self._length("Proud", "proud", self._proud_note, InlayKind.STRAIGHT)
         self._down = QCheckBox("Show face down while cutting (mirrored)")
@@ -46,7 +46,7 @@ class InlayForm(Rows):
         self.number_row(
             form, "Plugs", get=lambda: float(self.inlay.copies), edit=self._edit_copies, note=lambda: "on their board"
         )
-        self._length("Apart", "spacing", "from plug to plug")
+        self._length("Spacing", "spacing", "from plug to plug")
         self._length("Margin", "margin", "around a plug", InlayKind.VEE)
         self._length("From left", "x", "on plug board")
         self._length("From front", "y", "on plug board")

@@ -25,7 +25,7 @@ def _deepest(quantity: Quantity, depth: float, thinnest: float) -> float | None:
 
 
 class TryPanel(Panel):
-    name = "Try out"
+    name = "Test piece"
     icon = "try"
     tip = "A test piece: samples with one quantity varied across, another down"
 
