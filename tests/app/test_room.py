@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from archimetra.app.theme import style
+from archimetra.app.widgets.fields import QuantityField
 from archimetra.job.file import JobFile
 from archimetra.job.quantities import Unit
 from plain_clock import plain_clock
@@ -41,7 +42,11 @@ def _cramped(widget: QWidget) -> list[str]:
         if widget.wordWrap():
             short = widget.heightForWidth(widget.width()) - widget.height()
             return [f"{who} '{widget.text()[:40]}' is {short} px too low"] if short > SLACK_PX else []
-        if widget.sizePolicy().horizontalPolicy() is QSizePolicy.Policy.Ignored and widget.toolTip() == widget.text():
+        if (
+            widget.sizePolicy().horizontalPolicy() is QSizePolicy.Policy.Ignored
+            and widget.toolTip() == widget.text()
+            and not isinstance(widget.parentWidget(), QuantityField)
+        ):
             return []  # may be cut short: its tip says it whole
         short = widget.fontMetrics().horizontalAdvance(widget.text()) - room.width()
         return [f"{who} '{widget.text()[:40]}' is {short} px too narrow"] if short > SLACK_PX else []

@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QWidget
 
-from archimetra.app.stations.page import Page, fill, shown
+from archimetra.app.stations.page import ANGLE_WIDTH, Page, fill, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, label
 from archimetra.app.widgets.zero_picker import ZeroPicker
@@ -29,7 +29,9 @@ class BoardPage(Page):
         form.heading("Sheet")
         self._sheet_row("Width (X)", "width")
         self._sheet_row("Height (Y)", "height")
-        self._readings = QuantityField("Thickness readings", width=172)
+        self._readings = QuantityField(
+            "Thickness readings", width=172
+        )  # no room for a note: the unit is that of the rows above
         form.row("Thickness", self._readings)
         self._readings.entered.connect(self._enter_readings)
         self._spread = form.add(label("", "note"))
@@ -72,7 +74,7 @@ class BoardPage(Page):
             self._fixture_rows.append(made)
         turned = self.number_row(
             form, "Angle", get=lambda: self.fixture.degrees if self.fixture is not None else 0.0,
-            edit=lambda v: self._change_fixture(degrees=v % 360.0), note=lambda: "° counter-clockwise",
+            edit=lambda v: self._change_fixture(degrees=v % 360.0), note=lambda: "° counter-clockwise", width=ANGLE_WIDTH,
         )  # fmt: skip
         self._fixture_rows.append(turned)
         self._fixture_buttons = self.buttons(
@@ -159,7 +161,7 @@ class BoardPage(Page):
         self._name.show_text(board.name)
         typed = self.session.job.typed.get(f"{board.id}.readings", "")
         shown = ", ".join(format_length(value, unit) for value in sheet.readings)
-        self._readings.show_quantity(typed if self._readings_of(typed) == sheet.readings else shown, str(unit))
+        self._readings.show_quantity(typed if self._readings_of(typed) == sheet.readings else shown, "")
         if len(sheet.readings) > 1:
             spread = format_length(sheet.thickest - sheet.thinnest, unit)
             self._spread.setText(

@@ -9,9 +9,11 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
 from archimetra.app.session import Session
 from archimetra.app.stations.bindings import Binding, LengthBinding, Note, NumberBinding, Typed
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.widgets.fields import Choice, QuantityField
+from archimetra.app.widgets.fields import FIELD_WIDTH, Choice, QuantityField
 from archimetra.app.widgets.form import Form, page
 from archimetra.job.edit import Edit
+
+ANGLE_WIDTH = 58  # of fields whose note says which way angles count
 
 
 class Rows:
@@ -49,9 +51,10 @@ class Rows:
         return field
 
     def number_row(
-        self, form: Form, text: str, *, get: Callable[[], float], edit: Callable[[float], Edit], note: Note
-    ) -> QuantityField:
-        field = QuantityField(text)
+        self, form: Form, text: str, *, get: Callable[[], float], edit: Callable[[float], Edit], note: Note,
+        width: int = FIELD_WIDTH,
+    ) -> QuantityField:  # fmt: skip
+        field = QuantityField(text, width=width)
         field.setProperty("label", form.row(text, field))
         self.bindings.append(NumberBinding(self.session, field, get=get, edit=edit, note=note))
         return field

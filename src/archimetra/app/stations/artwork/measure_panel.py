@@ -62,7 +62,7 @@ class MeasurePanel(Panel):
             edit=lambda mm: guides.set_margin(s.job, s.board.id, mm), note=lambda: "0 for none",
         )  # fmt: skip
         self._grid = Typed(0.0, 0.0, 1_000.0)
-        self.typed_row(body, "Grid", self._grid, "to snap to, 0 for none")
+        self.typed_row(body, "Grid", self._grid, "snaps; 0: none")
         self._grid.on_change(lambda: s.grid_wanted.emit(self._grid.value))
         self._centre = QCheckBox("Centre lines of the sheet")
         self._centre.clicked.connect(lambda on: self.run(lambda: guides.set_centre_lines(s.job, s.board.id, is_on=on)))

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QSizePolicy, 
 
 from archimetra.app.stations.artwork.panel import Panel, tool_button
 from archimetra.app.stations.bindings import Typed
-from archimetra.app.stations.page import fill, shown
+from archimetra.app.stations.page import ANGLE_WIDTH, fill, shown
 from archimetra.app.theme.style import scaled
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label
 from archimetra.app.widgets.form import Form
@@ -57,7 +57,7 @@ class PlacePanel(Panel):
                 body, text, key=lambda t=text: f"picked.{t}", get=lambda w=is_width: self._size(w),
                 edit=lambda mm, w=is_width: self._resize(w, mm),
             )  # fmt: skip
-        self._ratio = QCheckBox("Keep the ratio of width to depth")
+        self._ratio = QCheckBox("Keep the ratio of width to height")
         self._ratio.setChecked(True)
         body.add(self._ratio)
         self._angle = self.number_row(
@@ -66,8 +66,9 @@ class PlacePanel(Panel):
             get=self._stands,
             edit=lambda v: self._turn(v, is_to=True),
             note=lambda: "° counter-clockwise",
+            width=ANGLE_WIDTH,
         )
-        self._by = QuantityField("Turn by")
+        self._by = QuantityField("Turn by", width=ANGLE_WIDTH)
         body.row("Turn by", self._by)
         self._by.show_quantity("", "° counter-clockwise")
         self._by.entered.connect(self._turn_by)
