@@ -18,6 +18,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from archimetra.app.stations import STATIONS
+
 from .gestures import button, named
 
 Key = Qt.Key
@@ -25,14 +27,14 @@ Key = Qt.Key
 
 def every_page(window):
     """Each page and part of the window, brought to the front in turn."""
-    for number in range(4):
-        window._show_station(number)
-        page = window._page(number)
+    for station in STATIONS:
+        window.show_station(station.id)
+        page = window.page(station.id)
         names = list(getattr(page, "_buttons", {})) or [""]
         for name in names:
             if name:
                 page.show_panel(name)
-            yield f"{number} {name}", page
+            yield f"{station.name} {name}", page
 
 
 def spin(widget) -> None:

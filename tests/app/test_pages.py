@@ -52,14 +52,14 @@ class TestBoardPage:
         before = window.session.board.sheet
         edit = type_into(window, "Thickness readings", text)
         assert edit.property("wrong") is True
-        assert window.pages[0]._spread.text()
+        assert window.pages["board"]._spread.text()
         assert window.session.board.sheet is before
 
     def test_one_reading_is_asked_to_become_several(self, open_window):
         window = open_window()
         window.station_board()
         type_into(window, "Thickness readings", "18.3")
-        assert "several places" in window.pages[0]._spread.text()
+        assert "several places" in window.pages["board"]._spread.text()
 
     def test_zero_can_be_typed_and_says_so(self, open_window):
         window = open_window()
@@ -266,22 +266,23 @@ class TestCutsPage:
 class TestStations:
     def test_pages_are_built_when_first_shown_and_then_kept(self, open_window):
         window = open_window(JobFile(new_job()))
-        assert set(window.pages) == {0}
-        for number, station in enumerate(STATIONS):
+        assert set(window.pages) == {"board"}
+        for station in STATIONS:
             named(window, f"Station {station.name}").click()
-            assert window.pages[number].title == station.name
-            assert window.pages[number].widget.isVisible()
+            assert window.pages[station.id].title == station.name
+            assert window.pages[station.id].widget.isVisible()
         kept = dict(window.pages)
         named(window, "Station Board").click()
         assert window.pages == kept
 
     def test_keys_lead_to_the_stations_and_fold_the_page(self, open_window):
         window = open_window()
-        for number in range(len(STATIONS)):
-            action = window.actions_by_id[f"station-{number + 1}"]
-            assert action.shortcut().toString() == f"Ctrl+{number + 1}"
+        for number, station in enumerate(STATIONS, 1):
+            action = window.actions_by_id[f"station-{station.id}"]
+            assert action.shortcut().toString() == f"Ctrl+{number}"
             action.trigger()  # what the key does; a window without a window manager never gets the keys themselves
-            assert window._stack.currentIndex() == number
+            assert window.station == station.id
+            assert window.page(station.id).widget.isVisible()
         window.toggle_page()
         assert window._stack.isHidden()
         window.toggle_page()

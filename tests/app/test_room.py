@@ -16,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from archimetra.app.stations import STATIONS
 from archimetra.app.theme import style
 from archimetra.app.widgets.fields import QuantityField
 from archimetra.job.file import JobFile
@@ -108,7 +109,7 @@ def test_nothing_is_cut_off_or_lies_over_anything(open_window, monkeypatch, scal
         for cut in session.board.cuts if size == (1280, 800) else session.board.cuts[:1]:
             session.show_cut(cut.id)
             for name, page in every_page(window):
-                if cut is not session.board.cuts[0] and name != "2 Cuts":
+                if cut is not session.board.cuts[0] and name != "Cuts Cuts":
                     continue
                 for _ in range(10):
                     QApplication.processEvents()
@@ -123,8 +124,8 @@ def test_nothing_is_cut_off_or_lies_over_anything(open_window, monkeypatch, scal
 def test_the_window_fits_a_small_screen_with_large_text(open_window, monkeypatch):
     monkeypatch.setattr(style, "text_scale", lambda: 1.5)
     window = open_window()
-    for number in range(4):
-        window._show_station(number)
+    for station in STATIONS:
+        window.show_station(station.id)
         least = window.centralWidget().minimumSizeHint()
         assert (least.width(), least.height()) <= (1272, 760)
         assert least.height() <= 760

@@ -209,8 +209,8 @@ def test_a_fixture_chosen_between_keeps_the_first_ones_number(open_window):
     window = open_window(JobFile(msgspec.structs.replace(job, boards=(board,))))
     window.station_board()
     half_type(window, "From the left", "77")
-    click(window.pages[0]._which.property("label"))
-    window.pages[0]._choose_fixture(1)
+    click(window.pages["board"]._which.property("label"))
+    window.pages["board"]._choose_fixture(1)
     assert [f.x for f in window.session.board.fixtures] == [77.0, 200.0]
 
 

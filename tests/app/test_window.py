@@ -152,7 +152,7 @@ class TestTyping:
         window = open_window()
         before = window.session.board.shapes
         window.station_board()
-        page = window.pages[0]
+        page = window.pages["board"]
         QTest.mouseClick(page._picker, Qt.MouseButton.LeftButton, pos=page._picker._point(1, 1).toPoint())
         assert window.session.board.zero.at is ZeroAt.CENTRE
         page._z.button(ZeroZ.SPOILBOARD).click()

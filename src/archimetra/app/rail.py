@@ -13,7 +13,7 @@ WIDTH, BUTTON_HEIGHT = 64, 54
 
 
 class Rail(QWidget):
-    chosen = Signal(int)
+    chosen = Signal(str)  # a station's id
 
     def __init__(self, tokens: Tokens) -> None:
         super().__init__()
@@ -23,7 +23,7 @@ class Rail(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 8, 0, 8)
         column.setSpacing(4)
-        self._buttons: list[QToolButton] = []
+        self._buttons: dict[str, QToolButton] = {}
         for number, station in enumerate(STATIONS):
             button = QToolButton()
             button.setText(station.name)
@@ -33,20 +33,20 @@ class Rail(QWidget):
             button.setProperty("kind", "station")
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setFixedSize(style.scaled(WIDTH) - 1, style.scaled(BUTTON_HEIGHT))
-            button.clicked.connect(lambda _c=False, n=number: self._choose(n))
+            button.clicked.connect(lambda _c=False, id_=station.id: self._choose(id_))
             column.addWidget(button)
-            self._buttons.append(button)
+            self._buttons[station.id] = button
         column.addStretch(1)
         self.show_theme(tokens)
 
     def show_theme(self, tokens: Tokens) -> None:
-        for button, station in zip(self._buttons, STATIONS, strict=True):
-            button.setIcon(icons.icon(station.icon, tokens.quiet, checked=tokens.accent))
+        for station in STATIONS:
+            self._buttons[station.id].setIcon(icons.icon(station.icon, tokens.quiet, checked=tokens.accent))
 
-    def _choose(self, number: int) -> None:
-        self._buttons[number].setChecked(True)  # a click on the one that is shown leaves it marked
-        self.chosen.emit(number)
+    def _choose(self, id_: str) -> None:
+        self._buttons[id_].setChecked(True)  # a click on the one that is shown leaves it marked
+        self.chosen.emit(id_)
 
-    def show_station(self, number: int) -> None:
-        for k, button in enumerate(self._buttons):
-            button.setChecked(k == number)
+    def show_station(self, id_: str) -> None:
+        for own, button in self._buttons.items():
+            button.setChecked(own == id_)

@@ -47,7 +47,7 @@ from archimetra.app.notice import Answer, Notices
 from archimetra.app.playback import Playback
 from archimetra.app.rail import Rail
 from archimetra.app.session import Session
-from archimetra.app.stations import STATIONS
+from archimetra.app.stations import STATIONS, station
 from archimetra.app.stations.page import Page
 from archimetra.app.status import Status
 from archimetra.app.theme import style
@@ -102,7 +102,7 @@ class MainWindow(QMainWindow):
         self.mate = MateWatch(session)
         self._build()
         self._connect()
-        self._show_station(0)
+        self.show_station("board")
         self._show_all()
         self.plan.setFocus()
         # last: each move of a widget into a layout would style it, and all it holds, once more
@@ -124,12 +124,11 @@ class MainWindow(QMainWindow):
         self.plan = PlanView(self.tokens)
         self.section = SectionView(self.tokens)
         self.sequence = SequenceView(self.tokens)
-        self.pages: dict[int, Page] = {}  # by station, made when first shown
+        self.pages: dict[str, Page] = {}  # by station, made when first shown
+        self.station = STATIONS[0].id
         self._stack = QStackedWidget()
         self._stack.setObjectName("page")
         self._stack.setFixedWidth(style.scaled(PAGE_WIDTH))
-        for _ in STATIONS:
-            self._stack.addWidget(QWidget())
         views = QSplitter(Qt.Orientation.Vertical)
         views.setHandleWidth(1)
         views.setChildrenCollapsible(False)
@@ -214,7 +213,7 @@ class MainWindow(QMainWindow):
         self.playback.speed_changed.connect(sequence.show_speed)
         self.section.mate_wanted.connect(self.mate.show)
         self.mate.changed.connect(self._show_section)
-        self.rail.chosen.connect(self._show_station)
+        self.rail.chosen.connect(self.show_station)
         self.status.findings_wanted.connect(self._show_findings_menu)
         self.status.unit_wanted.connect(self.next_unit)
         self.status.snapping_wanted.connect(self.toggle_snapping)
@@ -273,9 +272,8 @@ class MainWindow(QMainWindow):
         self._refresh_page()
 
     def _refresh_page(self) -> None:
-        self._page(self._stack.currentIndex()).refresh()
-        at = self._stack.currentIndex()
-        self._mark_edits.show(is_cutting=at == 2, is_boarding=at == 0)
+        self.page(self.station).refresh()
+        self._mark_edits.show(is_cutting=self.station == "cuts", is_boarding=self.station == "board")
 
     def _show_planning(self) -> None:
         s = self.session
@@ -374,34 +372,30 @@ class MainWindow(QMainWindow):
 
     # ---- stations
 
-    def _page(self, number: int) -> Page:
+    def page(self, id_: str) -> Page:
         """The page of a station, made when first asked for."""
-        page = self.pages.get(number)
+        page = self.pages.get(id_)
         if page is None:
-            page = self.pages[number] = STATIONS[number].make(self.session, self.tokens)
-            self._stack.insertWidget(number, page.widget)
-            empty = self._stack.widget(number + 1)
-            if empty is not None:
-                self._stack.removeWidget(empty)
-                empty.deleteLater()
+            page = self.pages[id_] = station(id_).make(self.session, self.tokens)
+            self._stack.addWidget(page.widget)
         return page
 
     @property
     def artwork_page(self) -> ArtworkPage:
-        return cast("ArtworkPage", self._page(1))
+        return cast("ArtworkPage", self.page("artwork"))
 
     @property
     def cuts_page(self) -> CutsPage:
-        return cast("CutsPage", self._page(2))
+        return cast("CutsPage", self.page("cuts"))
 
     @property
     def output_page(self) -> OutputPage:
-        return cast("OutputPage", self._page(3))
+        return cast("OutputPage", self.page("output"))
 
     def _pick(self, ids: tuple[ShapeId, ...]) -> None:
         """Shapes clicked or framed on the plan; with nothing else to do on the page, their places are shown."""
         self.session.pick(ids)
-        if ids and self._stack.currentIndex() == 1:
+        if ids and self.station == "artwork":
             self.artwork_page.show_places()
 
     def _show_tool(self, make: Callable[[PlanView], Tool] | None) -> None:
@@ -416,7 +410,7 @@ class MainWindow(QMainWindow):
         if drawing is not None and not self.plan.marks.has_coming:
             self.plan.fit()
         self.plan.marks.show_coming(*coming(drawing, picture, self.session.board, self.tokens))
-        if self._stack.currentIndex() == 2:
+        if self.station == "cuts":
             self._refresh_page()
 
     def _show_spots(self, spots: tuple[tuple[float, float], ...], current: tuple[float, float] | None) -> None:
@@ -429,28 +423,30 @@ class MainWindow(QMainWindow):
         self.plan.marks.show_backdrops(self._pictures.of(s.board, s.sources))
         self.plan.marks.show_readings(readings_of(s.board) if s.board.measures else ())
 
-    def _show_station(self, number: int) -> None:
+    def show_station(self, id_: str) -> None:
+        """Bring a station's page to the front."""
         unfinished.settle()
-        if number != 1 and 1 in self.pages:
+        if id_ != "artwork" and "artwork" in self.pages:
             self.artwork_page.left()
-        self._page(number)
-        if number != self._stack.currentIndex() and is_within(self.focusWidget(), self._stack):
+        page = self.page(id_)
+        if id_ != self.station and is_within(self.focusWidget(), self._stack):
             self.plan.setFocus()  # what had the focus goes out of sight
-        self._stack.setCurrentIndex(number)
-        self.rail.show_station(number)
+        self.station = id_
+        self._stack.setCurrentWidget(page.widget)
+        self.rail.show_station(id_)
         self._refresh_page()
 
     def station_board(self) -> None:
-        self._show_station(0)
+        self.show_station("board")
 
     def station_artwork(self) -> None:
-        self._show_station(1)
+        self.show_station("artwork")
 
     def station_cuts(self) -> None:
-        self._show_station(2)
+        self.show_station("cuts")
 
     def station_output(self) -> None:
-        self._show_station(3)
+        self.show_station("output")
         self.output_page.refresh()
 
     def toggle_page(self) -> None:
@@ -458,7 +454,7 @@ class MainWindow(QMainWindow):
 
     def _pick_cut(self, cut_id: CutId) -> None:
         self.session.show_cut(cut_id)
-        self._show_station(2)
+        self.show_station("cuts")
 
     def _reorder(self, cut_id: CutId, position: int) -> None:
         """Blocks exist only for cuts that cut something; find the place among all cuts."""
@@ -474,7 +470,7 @@ class MainWindow(QMainWindow):
         edit, board_id = edits.add_board(self.session.job)
         self.session.apply(edit)
         self.session.show_board(board_id)
-        self._show_station(0)
+        self.show_station("board")
 
     # ---- menus
 
@@ -589,7 +585,7 @@ class MainWindow(QMainWindow):
             self.say("caution", "There is nothing to paste: copy shapes, an SVG drawing or a picture first.")
 
     def _read_pasted(self, data: bytes, name: str) -> None:
-        self._show_station(1)
+        self.show_station("artwork")
         self.artwork_page.show_panel("Bring in")
         self.artwork_page.bring.read_data(data, name)
 
@@ -630,7 +626,7 @@ class MainWindow(QMainWindow):
 
     def add_profile(self) -> None:
         if self.session.picked:
-            self._show_station(2)
+            self.show_station("cuts")
             self.session.add_profile()
 
     def fit(self) -> None:
@@ -652,7 +648,7 @@ class MainWindow(QMainWindow):
         self.session.apply(edits.change_job(self.session.job, "Unit", unit=unit))
 
     def bring_in(self) -> None:
-        self._show_station(1)
+        self.show_station("artwork")
         self.artwork_page.ask_for_file()
 
     def write_files(self) -> None:
@@ -665,7 +661,7 @@ class MainWindow(QMainWindow):
             if self.documents.may_leave():
                 self.documents.open_file(first)
             return
-        self._show_station(1)
+        self.show_station("artwork")
         self.artwork_page.read_file(first)
 
     # ---- playing

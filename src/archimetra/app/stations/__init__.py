@@ -13,6 +13,9 @@ if TYPE_CHECKING:
 
 
 class Station(NamedTuple):
+    """``id`` is how the rest of the program names it; the order of the rows is that of the rail."""
+
+    id: str
     name: str
     icon: str
     tip: str
@@ -26,8 +29,12 @@ class Station(NamedTuple):
 
 
 STATIONS: tuple[Station, ...] = (
-    Station("Board", "frame", "The sheet, zero, heights", ".board_page", "BoardPage"),
-    Station("Artwork", "vector-spline", "Bring in and place drawings", ".artwork_page", "ArtworkPage"),
-    Station("Cuts", "bit", "What is cut, with which bit", ".cuts_page", "CutsPage"),
-    Station("Output", "file-export", "Files for the machine", ".output_page", "OutputPage"),
+    Station("board", "Board", "frame", "The sheet, zero, heights", ".board_page", "BoardPage"),
+    Station("artwork", "Artwork", "vector-spline", "Bring in and place drawings", ".artwork_page", "ArtworkPage"),
+    Station("cuts", "Cuts", "bit", "What is cut, with which bit", ".cuts_page", "CutsPage"),
+    Station("output", "Output", "file-export", "Files for the machine", ".output_page", "OutputPage"),
 )
+
+
+def station(id_: str) -> Station:
+    return next(row for row in STATIONS if row.id == id_)
