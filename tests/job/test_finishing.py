@@ -79,6 +79,18 @@ def check(before, job) -> None:
     assert all(number >= before.numbers.get(kind, 0) for kind, number in job.numbers.items())
 
 
+def test_jobs_that_differ_in_the_numbers_of_ids_alone_are_equal_both_ways_of_asking():
+    other = replace(DEMO, numbers={"cut": 999})
+    assert DEMO == other
+    assert not DEMO != other  # noqa: SIM202
+    renamed = replace(DEMO, name="other")
+    assert renamed != DEMO
+    assert not renamed == DEMO  # noqa: SIM201
+    assert DEMO != "a job"
+    opened = decode_job(encode_job(DEMO), name="a.archimetra")
+    assert not opened != DEMO  # noqa: SIM202
+
+
 # ---- one thing at a time
 
 

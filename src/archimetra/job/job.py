@@ -112,6 +112,9 @@ class Job(Record, frozen=True, kw_only=True, eq=False):
             return NotImplemented
         return self is other or all(getattr(self, name) == getattr(other, name) for name in _CONTENT)
 
+    def __ne__(self, other: object) -> bool:  # not derived from the above: the base has one of its own
+        return not self == other
+
     __hash__ = None  # type: ignore[assignment]  # it holds dictionaries
 
     def board(self, id_: BoardId) -> Board | None:
