@@ -81,8 +81,8 @@ def check(before, job) -> None:
 
 def test_jobs_that_differ_in_the_numbers_of_ids_alone_are_equal_both_ways_of_asking():
     other = replace(DEMO, numbers={"cut": 999})
-    assert DEMO == other
-    assert not DEMO != other  # noqa: SIM202
+    assert other == DEMO
+    assert not other != DEMO  # noqa: SIM202
     renamed = replace(DEMO, name="other")
     assert renamed != DEMO
     assert not renamed == DEMO  # noqa: SIM201

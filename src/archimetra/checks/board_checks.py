@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from archimetra.base.findings import Finding
+from archimetra.base.findings import Finding, Severity
 from archimetra.checks.depth_checks import (
     cannot_plunge,
     deeper_than_bit,
@@ -22,9 +22,13 @@ from archimetra.toolpath.program import Run
 
 
 def check_board(job: Job, board: Board, run: Run) -> list[Finding]:
-    """All findings of all checks, worst first within the order of the table."""
+    """All findings of all checks: the gravest first, and of equal ones those of the check that stands first in the table."""
     given = CheckInput(job, board, run)
-    return [finding for check in CHECKS for finding in check(given)]
+    found = [finding for check in CHECKS for finding in check(given)]
+    return sorted(found, key=lambda finding: _GRAVEST_FIRST.index(finding.severity))
+
+
+_GRAVEST_FIRST = tuple(reversed(Severity))
 
 
 CHECKS: tuple[Check, ...] = (
