@@ -101,20 +101,24 @@ def _by_place(board: Board) -> Iterator[Pair]:
     from archimetra.job.footprints import enclosed_by, filled_by, lines_of
 
     ids = list(takers)
-    tree = shapely.STRtree([lines_of(found) for id_ in ids if (found := board.shape(id_)) is not None])
-    rooms = [
-        (cut, shape, enclosed_by(shape) if cut.side is Side.OUTSIDE else filled_by(shape))
-        for cut in outlines
-        for shape in board.shapes_of(cut)
-    ]
+    lines = lines_of([found for id_ in ids if (found := board.shape(id_)) is not None])
+    tree = shapely.STRtree(lines)
+    rooms = [(cut, shape) for cut in outlines for shape in board.shapes_of(cut)]
     if rooms:
-        outer, inner = tree.query([room for _, _, room in rooms], predicate="covers")
+        is_outside = np.array([cut.side is Side.OUTSIDE for cut, _ in rooms])
+        room = np.empty(len(rooms), dtype=object)
+        for side, area_of in ((is_outside, enclosed_by), (~is_outside, filled_by)):
+            room[side] = area_of([rooms[k][1] for k in np.flatnonzero(side)])
         number = {cut.id: k for k, cut in enumerate(cuts)}
         only = np.array([number[takers[id_][0].id] if len(takers[id_]) == 1 else -1 for id_ in ids])
-        whose = np.array([number[cut.id] for cut, _, _ in rooms])
+        whose = np.array([number[cut.id] for cut, _ in rooms])
+        outer, inner = tree.query(room)  # by boxes
         others = only[inner] != whose[outer]  # most shapes lie in their own outline alone
-        for k, at in zip(outer[others].tolist(), inner[others].tolist(), strict=True):
-            cut, shape, _ = rooms[k]
+        outer, inner = outer[others], inner[others]
+        shapely.prepare(room[np.unique(outer)])
+        is_inside = shapely.covers(room[outer], lines[inner])
+        for k, at in zip(outer[is_inside].tolist(), inner[is_inside].tolist(), strict=True):
+            cut, shape = rooms[k]
             for other in takers[ids[at]]:
                 # the same outline again is no work inside it
                 if not (isinstance(other, ProfileCut) and _is_same(shape.id, ids[at], cut, other)):
@@ -124,7 +128,7 @@ def _by_place(board: Board) -> Iterator[Pair]:
         own = board.shapes_of(cut)
         if not own:
             continue
-        into = [filled_by(shape) if isinstance(cut, PocketCut) else lines_of(shape) for shape in own]
+        into = filled_by(own) if isinstance(cut, PocketCut) else lines_of(own)
         for inner in tree.query(into, predicate="intersects")[1].tolist():
             yield from ((other.id, cut.id) for other in takers[ids[inner]] if isinstance(other, openers))
 
