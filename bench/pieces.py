@@ -30,7 +30,7 @@ def job_of(paths: list[Path], *, per_shape: int = 1, cuts: int = 1) -> Job:
     sheet = Sheet(width=600.0, height=600.0, readings=(18.0,))
     job = edits.change_board(job, job.boards[0].id, "", sheet=sheet).job
     shapes = tuple(
-        DrawnShape(f"s{k}", 0, tuple(paths[k : k + per_shape]), FillRule.NONZERO, True, None, 1)
+        DrawnShape(f"s{k}", 0, tuple(paths[k : k + per_shape]), FillRule.EVENODD, True, None, 1)
         for k in range(0, len(paths), per_shape)
     )
     drawing = Drawing("bench", (DrawnLayer("all"),), shapes, Scale("mm", 1.0, "", True), None, ())

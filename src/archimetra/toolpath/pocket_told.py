@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import msgspec
+import numpy as np
 import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
@@ -86,7 +87,10 @@ def branches_missed(task: Task, cut: PocketCut, area: PocketArea, reached: Reach
     left = shapely.difference(drawn, got)
     pieces = [piece for piece in polygons_of(left) if piece.area > _BRANCH_RADII2 * radius**2]
     # an area of its own that is missed altogether has been told; what runs to a point is a corner
-    pieces = [piece for piece in pieces if shapely.dwithin(piece, got, 0.1) and not _is_wedge(piece, got)]
+    shapely.prepare(got)
+    near = [piece for piece in pieces if shapely.dwithin(got, piece, 0.1)]
+    edge = _edges(got) if near else None
+    pieces = [piece for piece in near if edge is not None and not _is_wedge(piece, edge)]
     if not pieces:
         return []
     total, worst = sum(piece.area for piece in pieces), max(pieces, key=lambda piece: piece.area)
@@ -108,8 +112,17 @@ def touches(polygon: Polygon, nodes: Sequence[Node], strokes: Sequence[FloatArra
     return any(float(shapely.distance(polygon, shapely.points(line[0]))) < 0.02 for line in lines)
 
 
-def _is_wedge(piece: Polygon, reached: BaseGeometry) -> bool:
-    """Whether what is left narrows to a point, as in a sharp corner: it then fills half of its width times its length, a branch all."""
+def _edges(area: BaseGeometry) -> shapely.STRtree:
+    """The sides of an area's outlines, to look for the nearest."""
+    corners, ring = shapely.get_coordinates(shapely.get_rings(shapely.get_parts(area)), return_index=True)
+    is_side = ring[1:] == ring[:-1]  # the others are leaps to the next ring
+    return shapely.STRtree(shapely.linestrings(np.stack((corners[:-1][is_side], corners[1:][is_side]), axis=1)))
+
+
+def _is_wedge(piece: Polygon, edge: shapely.STRtree) -> bool:
+    """Whether what is left narrows to a point, as in a sharp corner: it then fills half of its width times its length, a branch all.
+    ``edge`` are the sides of what has been reached, which it lies beside."""
     wide = 2 * float(shapely.length(shapely.maximum_inscribed_circle(piece, tolerance=0.02)))
-    long = float(shapely.distance(reached, shapely.points(shapely.get_coordinates(piece))).max())
+    corners = shapely.points(shapely.get_coordinates(piece))
+    long = float(edge.query_nearest(corners, return_distance=True, all_matches=False)[1].max())
     return bool(piece.area < _WEDGE_SHARE * wide * long)
