@@ -15,7 +15,7 @@ from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.job import copying, cutting, edits, inlaying, landing, layering, placing, shaping
 from archimetra.job.cut_parts import Side, Tabs
-from archimetra.job.cuts import PocketCut, ProfileCut
+from archimetra.job.cuts import FacingCut, PocketCut, ProfileCut
 from archimetra.job.edit import Edit
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.finishing import finish_edit
@@ -176,6 +176,42 @@ class TestWhatIsGone:
         history.undo()
         assert history.job.inlay(inlay) is not None
         assert loose_ends(history.job) == []
+
+
+class TestFacingAnArea:
+    """Without its area a facing cut would face the whole sheet, and take the face off all that is not to be touched."""
+
+    def start(self, **fields):
+        job, board, _ = two_squares()
+        ids = [shape.id for shape in job.boards[0].shapes]
+        history = History(job)
+        face = cutting.new_cut(job, board, FacingCut, ids, end_depth=1.0)
+        history.apply(cutting.add_cut(job, board, replace(face, **fields)))
+        return history, board, ids, face.id
+
+    def test_it_goes_with_the_last_of_its_shapes(self):
+        history, board, ids, face = self.start()
+        history.apply(placing.remove_shapes(history.job, board, ids[:1]))
+        assert history.job.boards[0].cut(face).shapes == tuple(ids[1:])
+        history.apply(placing.remove_shapes(history.job, board, ids[1:]))
+        assert history.job.boards[0].cut(face) is None
+        history.undo()
+        assert history.job.boards[0].cut(face).shapes == tuple(ids[1:])
+
+    def test_it_goes_with_the_layer_it_follows(self):
+        job, board, _ = two_squares()
+        layer = job.boards[0].layers[0].id
+        history, board, _, face = self.start(shapes=(), layer=layer)
+        kept = tuple(each for each in history.job.boards[0].layers if each.id != layer)
+        history.apply(edits.change_board(history.job, board, "", layers=kept))
+        assert history.job.boards[0].cut(face) is None
+
+    def test_the_whole_sheet_asked_for_stays_asked_for(self):
+        history, board, ids, face = self.start()
+        history.apply(cutting.change_cut(history.job, face, "", shapes=()))
+        assert history.job.boards[0].cut(face).is_whole_sheet
+        history.apply(placing.remove_shapes(history.job, board, ids))
+        assert history.job.boards[0].cut(face).is_whole_sheet
 
 
 class TestOrder:

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from archimetra.job.cut_parts import Mark
-from archimetra.job.cuts import Cut, PocketCut, ProfileCut
+from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
 from archimetra.job.cutting import in_order, remove_cuts
 from archimetra.job.edit import replace
 from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, last_number
@@ -23,6 +23,7 @@ def finish_edit(before: Job, after: Job) -> Job:
     if after is before:
         return before
     job = _without_artless_inlays(before, after)
+    job = _without_areas_gone(before, job)
     job = _each_changed(before, job, _without_what_is_gone)
     job = settled(job)
     job = _each_changed(before, job, lambda board: in_order(_without_what_is_gone(board)))
@@ -64,6 +65,27 @@ def _without_artless_inlays(before: Job, job: Job) -> Job:
     if cuts:
         job = remove_cuts(job, cuts).job
     return replace(job, inlays=tuple(inlays))
+
+
+def _without_areas_gone(before: Job, job: Job) -> Job:
+    """A facing cut goes with the last of its area: with nothing to take it would stand for the whole sheet."""
+
+    def kept(board: Board) -> Board:
+        was = before.board(board.id)
+        cuts = tuple(cut for cut in board.cuts if was is None or not _lost_its_area(was.cut(cut.id), cut, board))
+        return board if len(cuts) == len(board.cuts) else replace(board, cuts=cuts)
+
+    return _each_changed(before, job, kept)
+
+
+def _lost_its_area(was: Cut | None, cut: Cut, board: Board) -> bool:
+    if not isinstance(cut, FacingCut) or not isinstance(was, FacingCut) or was.is_whole_sheet:
+        return False
+    if _alive(cut.shapes, board) or (cut.layer and board.layer(cut.layer) is not None):
+        return False
+    # given the whole sheet on purpose, what it took is still there
+    is_layer_gone = bool(was.layer) and board.layer(was.layer) is None
+    return is_layer_gone or (bool(was.shapes) and not _alive(was.shapes, board))
 
 
 def _without_what_is_gone(board: Board) -> Board:
