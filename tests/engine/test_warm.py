@@ -121,3 +121,13 @@ def test_getting_ready_is_told_once_and_the_plan_comes_after(engine):
     again, events = engine()
     again.plan(job, board.id)
     assert until_planned(events, key) == []
+
+
+def test_a_cache_folder_that_cannot_be_used_costs_no_plan(engine, tmp_path):
+    """Where it cannot be noted that all is compiled, it is gone through again, and planning goes on."""
+    (tmp_path / "archimetra").write_text("a file where the folder should be")
+    job, board, _ = job_with(star())
+    for _ in range(2):
+        made, events = engine()
+        made.plan(job, board.id)
+        assert until_planned(events, plan_key(job, lean_board(board)))[-1] == 1.0

@@ -9,6 +9,7 @@ from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job import copying, cutting, edits, layering, placing
+from archimetra.job.cut_parts import Side
 from archimetra.job.cuts import PocketCut, ProfileCut
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.history import History
@@ -142,6 +143,24 @@ class TestOnAnotherBoard:
         assert len(job.bits) == before + 1
         assert [b.name for b in job.bits if b.id == job.boards[0].cuts[0].bit] == ["odd"]
         assert len(job.boards[0].cuts) == 1
+
+    def test_another_job_s_cuts_of_the_same_ids_do_not_take_what_is_pasted(self):
+        """Board, shape and cut carry the same ids in both jobs, and are others."""
+        history, board, cut, shape = marked()
+        clip = copying.copied(history.job, board, [shape])
+        other, there, own = job_with(Path.circle((50, 50), 20), side=Side.INSIDE, goes_through=False, end_depth=2.0)
+        assert (there.id, own.id, other.boards[0].shapes[0].id) == (board, cut, shape)
+        edit, pasted = copying.paste(other, there.id, clip, at=(300.0, 200.0))
+        after = edit.job.boards[0]
+        assert not set(pasted) & set(after.cut(own.id).shapes)
+        assert [c.side for c in after.cuts if set(pasted) & set(c.shapes)] == [history.job.boards[0].cut(cut).side]
+
+    def test_cut_off_the_board_and_pasted_back_it_is_cut_as_before(self):
+        history, board, _, shape = marked()
+        clip = copying.copied(history.job, board, [shape])
+        history.apply(placing.remove_shapes(history.job, board, [shape]))
+        history.apply(copying.paste(history.job, board, clip)[0])
+        all_alike(history.job, board, 1)
 
     def test_halves_of_inlays_stay_where_they_are(self):
         from archimetra.demo import quay_tide_clock

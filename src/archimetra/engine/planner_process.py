@@ -76,10 +76,10 @@ def _get_ready(connection: Connection) -> None:
     """Compile what a first plan would otherwise compile piece by piece, without a word, while a person waits for it."""
     from archimetra.engine import warm
 
-    if warm.is_done():
-        return
-    connection.send(GettingReady(0.0))
     try:
+        if warm.is_done():
+            return
+        connection.send(GettingReady(0.0))
         for share in warm.steps():
             connection.send(GettingReady(share))
         warm.note_done()

@@ -69,7 +69,10 @@ def steps() -> Iterator[float]:
 
 def is_done() -> bool:
     """Whether this user's kernels have been compiled for this program, these libraries and this processor."""
-    return _note().exists()
+    try:
+        return _note().exists()
+    except OSError:  # a folder that may not be looked into: the compiler's own cache answers for the rest
+        return False
 
 
 def note_done() -> None:

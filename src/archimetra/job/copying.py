@@ -12,7 +12,7 @@ from archimetra.job.cuts import Cut, PocketCut, ProfileCut
 from archimetra.job.cutting import in_order, new_cut_id
 from archimetra.job.edit import Edit, board_of, next_shape_number, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, next_id
-from archimetra.job.job import Job
+from archimetra.job.job import Board, Job
 from archimetra.job.landing import new_layer
 from archimetra.job.layering import free_shapes
 from archimetra.job.shapes import Shape, box_of
@@ -153,10 +153,11 @@ def paste(job: Job, board_id: BoardId, clip: Clip, *, at: Point | None = None) -
 def _with_cuts(job: Job, board_id: BoardId, clip: Clip, heirs: Heirs) -> Job:
     """The pasted shapes taken by the cuts that took their originals, by one just like it that is there, or by a new one."""
     new: dict[CutId, CutId] = {}
+    is_home = _is_home(board_of(job, board_id), clip)
     for cut in clip.cuts:
         board = board_of(job, board_id)
         known = board.cut(cut.id)
-        if known is not None and clip.board == board_id:
+        if known is not None and is_home:
             job = _with_cut(job, board_id, with_heirs(known, heirs))
             continue
         wanted = clip.bits.get(cut.bit)
@@ -181,6 +182,12 @@ def _with_cuts(job: Job, board_id: BoardId, clip: Clip, heirs: Heirs) -> Job:
         fresh = replace(fresh, id=new[cut.id])
         job = with_board(job, board_id, lambda b, fresh=fresh: in_order(replace(b, cuts=(*b.cuts, fresh))))  # type: ignore[misc]
     return job
+
+
+def _is_home(board: Board, clip: Clip) -> bool:
+    """Whether a board is the one the shapes were copied from. Another job has boards, shapes and cuts of the same ids."""
+    there = [(shape, board.shape(shape.id)) for shape in clip.shapes]
+    return clip.board == board.id and any(known is not None and known.paths == shape.paths for shape, known in there)
 
 
 def _joined(cut: Cut, more: Cut) -> Cut:

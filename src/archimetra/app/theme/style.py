@@ -42,10 +42,10 @@ def apply_sheet(window: QWidget, tokens: Tokens) -> None:
     """Give a window and all in it the style sheet of this theme.
 
     Not the application: Qt then styles every widget once for each widget around it, here some eleven times over; from the window
-    down it does so twice. Font and plain colours come from the application's font and palette, so that no rule has to hand
-    them down.
+    down it does so twice. No rule hands the font down; the window's own does, since styling a widget loses a font that comes from the
+    application alone. Plain colours are the palette's.
     """
-    window.setFont(font())  # handed down by the window: styling loses what comes from the application only
+    window.setFont(font())
     window.setStyleSheet(style_sheet(tokens))
 
 

@@ -17,7 +17,7 @@ from archimetra.job.cutting import NAMES
 from archimetra.job.ids import CutId
 from archimetra.output.times import clock
 
-Nothing = QItemSelectionModel.SelectionFlag.NoUpdate
+_SELECT_NOTHING = QItemSelectionModel.SelectionFlag.NoUpdate
 
 
 class CutList(QListWidget):
@@ -71,7 +71,7 @@ class CutList(QListWidget):
             )
             row.show_cut(cut, bit, times.get(cut.id, ""), has_finding=cut.id in told)
             if cut.id == session.cut_id:
-                self.selectionModel().setCurrentIndex(self.indexFromItem(item), Nothing)
+                self.selectionModel().setCurrentIndex(self.indexFromItem(item), _SELECT_NOTHING)
         picked = before if session.cut_id in before else {session.cut_id}
         for k, cut in enumerate(board.cuts):
             self.item(k).setSelected(cut.id in picked)
