@@ -134,7 +134,7 @@ class TestOnAnotherBoard:
     def test_into_another_job_the_bit_comes_along_once(self):
         history, board, cut, shape = marked()
         bit = history.job.boards[0].cut(cut).bit
-        history.apply(edits.change_bit(history.job, bit, "", diameter=5.5, name="odd"))
+        history.apply(edits.change_bit(history.job, bit, "", diameter=5.5, name="odd", rack_id="r1"))
         clip = copying.copied(history.job, board, [shape])
         job = new_job()
         before = len(job.bits)

@@ -209,7 +209,8 @@ def _bare(cut: Cut) -> Cut:
 
 
 def _is_alike(own: Bit, wanted: Bit) -> bool:
-    return replace(own, id=wanted.id, place=wanted.place, holder=wanted.holder) == wanted
+    mine = {"id": wanted.id, "place": wanted.place, "holder": wanted.holder, "rack_id": wanted.rack_id}
+    return replace(own, **mine) == wanted
 
 
 def _with_cut(job: Job, board_id: BoardId, cut: Cut) -> Job:
