@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import atexit
 import os
 import shutil
+import subprocess
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -13,8 +15,29 @@ settings.register_profile(
 )
 settings.load_profile("project")
 
+
+
+def own_screen() -> None:
+    """Give this worker a screen of its own: on a shared one the windows of two workers take the keyboard from each other."""
+    read, write = os.pipe()
+    server = subprocess.Popen(
+        ["Xvfb", "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"],
+        pass_fds=[write],
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    os.close(write)
+    atexit.register(server.terminate)
+    with os.fdopen(read) as answer:
+        number = answer.readline().strip()  # empty where the server gave up: the screen everybody has will do
+    if number:
+        os.environ["DISPLAY"] = f":{number}"
+
+
 if not os.environ.get("DISPLAY"):
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+elif "PYTEST_XDIST_WORKER" in os.environ and shutil.which("Xvfb"):
+    own_screen()
 
 
 @pytest.fixture(autouse=True)
