@@ -16,6 +16,7 @@ from archimetra.geometry.path import Path
 from archimetra.geometry.region import region_of
 from archimetra.job.bits import BitKind
 from archimetra.job.finishing import finish_edit, finished
+from archimetra.job.job import with_boards
 from archimetra.output.controllers import controller
 from archimetra.output.files import gcode_files
 from archimetra.output.gcode_reader import read_gcode
@@ -100,13 +101,13 @@ def finishing() -> Iterator[Row]:
     squares = [Path.rectangle(14 * (k % 50), 13 * (k // 50), 10, 9) for k in range(2000)]
     job = finished(job_of(squares, cuts=40))
     board = replace(job.boards[0], auto_order=True)
-    before = replace(job, boards=(board,))
+    before = with_boards(job, (board,))
     shape = board.shapes[7]
     best = float("inf")
     for step in range(8):
         moved = replace(shape, at=shape.at.shift(0.1 * step, 0.0))
         shapes = tuple(moved if each is shape else each for each in board.shapes)
-        after = replace(before, boards=(replace(board, shapes=shapes),))
+        after = with_boards(before, (replace(board, shapes=shapes),))
         best = min(best, seconds(lambda after=after: finish_edit(before, after)))
     yield Row("an edit finished: one of 2,000 shapes moved, 40 cuts", "", spell(best), best * 1000, 12.0, "ms")
 

@@ -15,7 +15,7 @@ from archimetra.geometry.region import region_of
 from archimetra.job import cutting
 from archimetra.job.cut_parts import Entry, Pattern, Side, Tabs
 from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut
-from archimetra.job.job import Job
+from archimetra.job.job import Job, with_boards
 from archimetra.toolpath.contours import FLATTEN_MM, _kept_region, cleared
 from archimetra.toolpath.moves import Move
 from archimetra.toolpath.order import inside_first, travel
@@ -30,7 +30,7 @@ def job_with_cut(paths: list[Path], kind: type[Cut], *, per_shape: int = 10_000,
     job = job_of(paths, per_shape=per_shape, cuts=0)
     board = job.boards[0]
     cut = cutting.new_cut(job, board.id, kind, [shape.id for shape in board.shapes], **fields)
-    return replace(job, boards=(replace(board, cuts=(cut,)),))
+    return with_boards(job, (replace(board, cuts=(cut,)),))
 
 
 def pocket_planning() -> Iterator[Row]:
@@ -169,7 +169,7 @@ def machine_time() -> Iterator[Row]:
             "min",
         )
     face = job_with_cut([Path.circle((0, 0), 5)], FacingCut, end_depth=0.5)
-    face = replace(face, boards=(replace(face.boards[0], cuts=(replace(face.boards[0].cuts[0], shapes=()),)),))
+    face = with_boards(face, (replace(face.boards[0], cuts=(replace(face.boards[0].cuts[0], shapes=()),)),))
     plan = plan_board(face, face.boards[0], {})
     yield Row(
         "machine time: facing 600 x 600", "", f"{plan.times.total / 60:.2f} min", plan.times.total / 60, None, "min"

@@ -16,7 +16,6 @@ settings.register_profile(
 settings.load_profile("project")
 
 
-
 def own_screen() -> None:
     """Give this worker a screen of its own: on a shared one the windows of two workers take the keyboard from each other."""
     read, write = os.pipe()

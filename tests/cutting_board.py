@@ -8,7 +8,7 @@ import shapely
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
-from archimetra.job.job import Board, Job
+from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.moves import Move, straightened
 from archimetra.toolpath.planners import plan_cut
@@ -26,7 +26,7 @@ def board_with(
     settings = {"end_depth": 6.0} | fields
     cut = kind(id=made.id, name="Cut", bit=job.bits[0].id, shapes=settings.pop("shapes", made.shapes), **settings)
     board = replace(board, cuts=(cut,))
-    return replace(job, boards=(board,)), board, cut
+    return with_boards(job, (board,)), board, cut
 
 
 def planned(*paths: Path, kind: type[Cut], **fields):

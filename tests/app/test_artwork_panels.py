@@ -274,13 +274,13 @@ class TestDrawing:
         type_into(window, "Corner radius", "5")
         click(window, 100, 100)
         shape = window.session.board.shapes[-1]
-        assert shape.form == RectangleForm(width=42, depth=40, corner_radius=5)
+        assert shape.form == RectangleForm(width=42, height=40, corner_radius=5)
         window.session.pick(())
         draw._kind = ""
         draw.begin("circle")
         pull(window, (200, 200), (215, 200), release=False)
         keys(window, "25.4")
-        assert window.session.board.shapes[-1].form == EllipseForm(width=25.4, depth=25.4)
+        assert window.session.board.shapes[-1].form == EllipseForm(width=25.4, height=25.4)
         QTest.mouseRelease(window.plan, Qt.MouseButton.LeftButton, pos=screen(window, 215, 200).toPoint())
 
     def test_measures_of_a_picked_shape_are_changed_until_it_is_converted(self, window):

@@ -338,7 +338,7 @@ class TestOnThePlan:
         window.station_board()
         button(window, "Add a clamp").click()
         type_into(window, "Clamp height (Z)", "25")
-        assert session.board.fixtures[0].height == 25.0
+        assert session.board.fixtures[0].rise == 25.0
         clamp = session.board.fixtures[0]
         drag(plan, plan.view.to_screen(clamp.x, clamp.y), plan.view.to_screen(18, 160))
         moved = session.board.fixtures[0]
@@ -355,7 +355,7 @@ class TestOnThePlan:
         session = window.session
         board = session.board
         session.apply(
-            edits.change_board(session.job, board.id, "", fixtures=(Fixture(x=160, y=160, width=60, depth=60),))
+            edits.change_board(session.job, board.id, "", fixtures=(Fixture(x=160, y=160, width=60, height=60),))
         )
         window.station_cuts()
         drag(window.plan, window.plan.view.to_screen(150, 150), window.plan.view.to_screen(100, 100))

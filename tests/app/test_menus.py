@@ -12,7 +12,7 @@ from archimetra.base.findings import Finding, Severity
 from archimetra.demo import quay_tide_clock
 from archimetra.job import edits
 from archimetra.job.file import JobFile, decode_job, encode_job, save_job
-from archimetra.job.job import new_job
+from archimetra.job.job import new_job, with_boards
 from plain_clock import plain_clock
 
 from .gestures import drag
@@ -103,7 +103,7 @@ def test_a_cut_offers_the_same_in_its_list_and_on_its_block(open_window, shown):
 
 def test_boards_are_renamed_duplicated_moved_and_removed_from_their_tab(open_window, shown, monkeypatch):
     job = plain_clock().job
-    job = edits.change_job(job, "", boards=job.boards[:1], inlays=()).job
+    job = with_boards(job, job.boards[:1], inlays=())
     window = open_window(JobFile(edits.add_board(job)[0].job))
     session = window.session
     first, second = session.job.boards

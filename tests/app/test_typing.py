@@ -13,7 +13,7 @@ from archimetra.artwork.text_form import TextForm
 from archimetra.geometry.affine import Affine
 from archimetra.job import edits, shaping
 from archimetra.job.file import JobFile, load_job, save_job
-from archimetra.job.job import new_job
+from archimetra.job.job import new_job, with_boards
 from plain_clock import plain_clock
 
 from .gestures import field
@@ -204,9 +204,9 @@ def test_a_fixture_chosen_between_keeps_the_first_ones_number(open_window):
     from archimetra.job.sheet import Fixture, FixtureKind
 
     job = new_job()
-    clamps = tuple(Fixture(kind=FixtureKind.CLAMP, x=x, y=10.0, width=60.0, depth=30.0, height=20.0) for x in (40, 200))
+    clamps = tuple(Fixture(kind=FixtureKind.CLAMP, x=x, y=10.0, width=60.0, height=30.0, rise=20.0) for x in (40, 200))
     board = msgspec.structs.replace(job.boards[0], fixtures=clamps)
-    window = open_window(JobFile(msgspec.structs.replace(job, boards=(board,))))
+    window = open_window(JobFile(with_boards(job, (board,))))
     window.station_board()
     half_type(window, "From the left", "77")
     click(window.pages["board"]._which.property("label"))

@@ -12,6 +12,7 @@ from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, Overrides, Side, Tabs
 from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, HoleMethod, PocketCut, ProfileCut, SlotCut
 from archimetra.job.ids import BitId
+from archimetra.job.job import with_boards
 from archimetra.job.sheet import HoldDown, Machine, Sheet
 from cutting_board import board_with
 from shapes import replace, star, straight_bit
@@ -26,7 +27,7 @@ HOLE = Path.circle((0, 0), 2.5)
 def found(*paths, kind, machine=None, **fields):
     job, board, _ = board_with(*paths, kind=kind, **fields)
     board = replace(board, bed_x=50.0, bed_y=50.0)
-    job = replace(job, boards=(board,), machine=machine or job.machine)
+    job = with_boards(job, (board,), machine=machine or job.machine)
     return plan_board(job, board, {}).findings
 
 
@@ -133,5 +134,5 @@ class TestSilence:
     def test_every_check_stands_an_empty_board(self):
         job, board, _ = board_with(star(), kind=PocketCut)
         empty = replace(board, shapes=(), cuts=())
-        assert plan_board(replace(job, boards=(empty,)), empty, {}).findings == ()
+        assert plan_board(with_boards(job, (empty,)), empty, {}).findings == ()
         assert len(CHECKS) == len(set(CHECKS))

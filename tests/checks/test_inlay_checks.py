@@ -11,6 +11,7 @@ from archimetra.job import cutting, edits, inlaying
 from archimetra.job.cuts import CarveCut, PocketCut
 from archimetra.job.ids import BitId
 from archimetra.job.inlays import InlayKind
+from archimetra.job.job import with_boards
 from carved_board import vee
 from job.test_inlaying import VEE, job_with_star
 from shapes import replace
@@ -86,7 +87,7 @@ def test_a_floor_after_its_carving_or_without_it(is_late):
     floor, carve = board.cuts
     assert isinstance(floor, PocketCut)
     cuts = (carve, floor) if is_late else (floor, replace(carve, is_on=False))
-    job = replace(job, boards=(replace(board, cuts=cuts, auto_order=False), job.boards[1]))
+    job = with_boards(job, (replace(board, cuts=cuts, auto_order=False), job.boards[1]))
     assert ("floor-order" if is_late else "floor-alone") in told(job, 0)
 
 

@@ -39,7 +39,7 @@ from archimetra.job import cutting, edits, landing, layering, placing
 from archimetra.job.cut_parts import Entry, Overrides, Side, Tabs
 from archimetra.job.file import JobFile
 from archimetra.job.ids import ShapeId
-from archimetra.job.job import new_job
+from archimetra.job.job import new_job, with_boards
 from archimetra.job.sheet import HoldDown, Machine, Sheet
 from archimetra.stock.timeline import cell_for, grid_shape
 from archimetra.toolpath.moves import Move
@@ -400,7 +400,7 @@ class TestChecks:
         once = plan_board(job, board, {})
         twin = replace(board.shapes[0], id=ShapeId("twin"), name="twin")
         board = replace(board, shapes=(*board.shapes, twin), cuts=(replace(cut, shapes=(*cut.shapes, twin.id)),))
-        twice = plan_board(replace(job, boards=(board,)), board, {})
+        twice = plan_board(with_boards(job, (board,)), board, {})
         assert twice.times.total == pytest.approx(once.times.total)
         told = [f for f in twice.findings if f.code == "drawn-twice"]
         assert len(told) == 1

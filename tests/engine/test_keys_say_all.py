@@ -59,7 +59,7 @@ def job():
     vee = next(bit for bit in starter_rack() if bit.kind is BitKind.VEE)
     edit, carver = rack.take(made, vee)
     made = inlaying.add_inlay(edit.job, b, ids[5:], kind=InlayKind.VEE, bit=carver, depth=2.0)[0].job
-    clamp = Fixture(kind=FixtureKind.CLAMP, x=190.0, y=10.0, width=20.0, depth=20.0, height=15.0)
+    clamp = Fixture(kind=FixtureKind.CLAMP, x=190.0, y=10.0, width=20.0, height=20.0, rise=15.0)
     return finished(edits.change_board(made, b, "", fixtures=(clamp,)).job)
 
 

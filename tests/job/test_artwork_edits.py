@@ -240,9 +240,9 @@ def boxes_and(run):
 
 
 FORMS = [
-    (RectangleForm(width=40, depth=20, corner_radius=5), 800 - 25 * (4 - pi)),
-    (EllipseForm(width=30, depth=30), 225 * pi),
-    (EllipseForm(width=40, depth=20), 200 * pi),
+    (RectangleForm(width=40, height=20, corner_radius=5), 800 - 25 * (4 - pi)),
+    (EllipseForm(width=30, height=30), 225 * pi),
+    (EllipseForm(width=40, height=20), 200 * pi),
     (PolygonForm(sides=6, radius=10), 150 * sqrt(3)),
     (StarForm(points=5, outer=20, inner=8), 5 * 20 * 8 * np.sin(pi / 5)),
     (SlotForm(length=50, thickness=6, slack=0.2), 6.2 * (50 - 6.2) + pi * 3.1**2),
@@ -273,17 +273,19 @@ class TestDrawing:
 
     def test_squeezed_rectangles_stay_rectangles_and_stars_become_outlines(self):
         bench = boxes()
-        box = bench.do(shaping.draw, RectangleForm(width=40, depth=20, corner_radius=5), Affine.shift(200, 150)).pick[0]
+        box = bench.do(shaping.draw, RectangleForm(width=40, height=20, corner_radius=5), Affine.shift(200, 150)).pick[
+            0
+        ]
         pent = bench.do(shaping.draw, StarForm(), Affine.shift(100, 150)).pick[0]
         bench.do(placing.map_shapes, [box, pent], Affine.scale(2, 1))
-        assert bench.board.shape(box).form == RectangleForm(width=80, depth=20, corner_radius=5)
+        assert bench.board.shape(box).form == RectangleForm(width=80, height=20, corner_radius=5)
         assert bench.board.shape(pent).form is None
         assert bench.area(pent) == pytest.approx(2 * 5 * 30 * 12 * np.sin(pi / 5), rel=1e-5)
 
     def test_other_measures_keep_the_place_and_a_conversion_drops_them(self):
         bench = boxes()
         id_ = bench.do(shaping.draw, EllipseForm(), Affine.shift(90, 80)).pick[0]
-        bench.do(shaping.reform, id_, EllipseForm(width=10, depth=10))
+        bench.do(shaping.reform, id_, EllipseForm(width=10, height=10))
         assert bench.board.shape(id_).bounds() == pytest.approx((85, 75, 95, 85))
         bench.do(shaping.convert, [id_])
         assert bench.board.shape(id_).form is None
@@ -291,7 +293,7 @@ class TestDrawing:
     @pytest.mark.parametrize(
         "make",
         [
-            lambda: RectangleForm(width=0), lambda: EllipseForm(depth=float("inf")), lambda: PolygonForm(sides=2),
+            lambda: RectangleForm(width=0), lambda: EllipseForm(height=float("inf")), lambda: PolygonForm(sides=2),
             lambda: StarForm(points=1), lambda: SlotForm(thickness=1.0, slack=-1.0), lambda: TextForm(text="  "),
             lambda: TextForm(cap_height=0.0), lambda: TextForm(arc_radius=0.5),
         ],

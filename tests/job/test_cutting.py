@@ -16,7 +16,7 @@ from archimetra.job.cut_parts import Entry, Mark, Overrides, Side, Tabs
 from archimetra.job.cuts import CarveCut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
-from archimetra.job.job import new_job
+from archimetra.job.job import new_job, with_boards
 from archimetra.job.ordering import precedences, suited_order
 from archimetra.job.shapes import Layer
 from archimetra.job.sheet import Fixture, Machine, Material, Sheet
@@ -41,7 +41,7 @@ def many_shapes():
         for k, (name, path) in enumerate(zip(names, whole.paths, strict=True))
     )
     board = replace(board, shapes=shapes, cuts=(), auto_order=True)
-    job = replace(job, bits=new_job().bits, boards=(board,))
+    job = with_boards(job, (board,), bits=new_job().bits)
     return job, job.boards[0], {shape.name: shape for shape in shapes}
 
 
@@ -164,7 +164,7 @@ class TestLimits:
         for kind in (ProfileCut, PocketCut, HoleCut, EngraveCut, FacingCut, SlotCut):
             job, _ = add(job, kind, "star", shapes=shapes)
         board = replace(job.boards[0], fixtures=(Fixture(x=10, y=20),))
-        job = replace(job, boards=(board,), bits=starter_rack())
+        job = with_boards(job, (board,), bits=starter_rack())
         assert decode_job(encode_job(job), name="x") == job
 
 
@@ -176,7 +176,7 @@ class TestTurnedQuarter:
         board = replace(
             board, fixtures=(Fixture(x=30, y=10, degrees=20),), guides=(Guide(True, 50.0), Guide(False, 20.0))
         )
-        turned = edits.turn_quarter(replace(job, boards=(board,)), board.id).job
+        turned = edits.turn_quarter(with_boards(job, (board,)), board.id).job
         fixture, height = turned.boards[0].fixtures[0], board.sheet.height
         assert (fixture.x, fixture.y, fixture.degrees) == (height - 10, 30, 110)
         assert turned.boards[0].guides == (Guide(False, 50.0), Guide(True, height - 20.0))
@@ -283,7 +283,7 @@ def two_layers(*names: str):
     """A new job whose board has some empty layers of these names."""
     job = new_job()
     board = replace(job.boards[0], layers=tuple(Layer(id=f"{name}-{k}", name=name) for k, name in enumerate(names)))
-    return replace(job, boards=(board,)), board
+    return with_boards(job, (board,)), board
 
 
 class TestKits:
@@ -310,7 +310,7 @@ class TestKits:
         job, board = two_layers("Parts", "Keep off")
         parts, zone = board.layers[-2:]
         cut = ProfileCut(id="p", name="Out", bit=job.bits[0].id, layer=parts.id, tabs=Tabs(count=2, avoid=zone.id))
-        kit = kits.kit_of(replace(job, boards=(replace(board, cuts=(cut,)),)), board.id, "k")
+        kit = kits.kit_of(with_boards(job, (replace(board, cuts=(cut,)),)), board.id, "k")
         other, there = two_layers("Keep off", "Something", "Parts")
         laid = kits.lay_kit(other, there.id, kit)
         made = laid.edit.job.boards[0].cuts[-1]
@@ -325,7 +325,7 @@ class TestKits:
         job, board = two_layers("Faces")
         layer = board.layers[-1]
         cut = FacingCut(id="f", name="Face", bit=job.bits[0].id, layer=layer.id, end_depth=1.0)
-        kit = kits.kit_of(replace(job, boards=(replace(board, cuts=(cut,)),)), board.id, "k")
+        kit = kits.kit_of(with_boards(job, (replace(board, cuts=(cut,)),)), board.id, "k")
         other, there = two_layers("Faces", "More")
         made = kits.lay_kit(other, there.id, kit).edit.job.boards[0].cuts[-1]
         assert not made.is_whole_sheet
@@ -334,7 +334,7 @@ class TestKits:
         assert not laid.cuts
         assert laid.missing == ("Faces",)
         whole = replace(cut, layer="")
-        kit = kits.kit_of(replace(job, boards=(replace(board, cuts=(whole,)),)), board.id, "k")
+        kit = kits.kit_of(with_boards(job, (replace(board, cuts=(whole,)),)), board.id, "k")
         assert kits.lay_kit(gone, bare.id, kit).edit.job.boards[0].cuts[-1].is_whole_sheet
 
     @pytest.mark.parametrize("field", [{"angle": 90.0}, {"tip_flat": 0.2}, {"cutting_length": 9.0}, {}])
@@ -343,7 +343,7 @@ class TestKits:
         job, board = two_layers("Parts")
         job = replace(job, bits=(*job.bits, vee))
         cut = EngraveCut(id="e", name="Lines", bit="v", layer=board.layers[-1].id, end_depth=1.0)
-        kit = kits.kit_of(replace(job, boards=(replace(board, cuts=(cut,)),)), board.id, "k")
+        kit = kits.kit_of(with_boards(job, (replace(board, cuts=(cut,)),)), board.id, "k")
         other, there = two_layers("Parts")
         other = replace(other, bits=(*other.bits, replace(vee, id="mine", **field)))
         laid = kits.lay_kit(other, there.id, kit).edit.job

@@ -134,7 +134,7 @@ class TestWhatIsGone:
         history = History(job)
         gone = job.boards[0].shapes[-1].id
         history.apply(placing.remove_shapes(history.job, board, [gone]))
-        done = shaping.draw(history.job, board, EllipseForm(width=9.0, depth=9.0), Affine.shift(80, 80))
+        done = shaping.draw(history.job, board, EllipseForm(width=9.0, height=9.0), Affine.shift(80, 80))
         history.apply(done.edit)
         assert done.pick[0] != gone
         assert done.pick[0] not in {s.id for s in job.boards[0].shapes}
@@ -144,12 +144,12 @@ class TestWhatIsGone:
         job, board, _ = two_squares()
         history, given = History(job), set()
         for _ in range(3):
-            done = shaping.draw(history.job, board, RectangleForm(width=9.0, depth=9.0), Affine.shift(80, 80))
+            done = shaping.draw(history.job, board, RectangleForm(width=9.0, height=9.0), Affine.shift(80, 80))
             history.apply(done.edit)
             given.update(done.pick)
         for _ in range(back):
             history.undo()
-        fresh = shaping.draw(history.job, board, RectangleForm(width=9.0, depth=9.0), Affine.shift(90, 80)).pick[0]
+        fresh = shaping.draw(history.job, board, RectangleForm(width=9.0, height=9.0), Affine.shift(90, 80)).pick[0]
         assert fresh not in given
 
     def test_nor_after_saving_and_opening(self):
@@ -221,7 +221,7 @@ class TestOrder:
         )
         history = History(job)
         history.apply(edits.change_board(job, board.id, "", auto_order=True))
-        done = shaping.draw(history.job, board.id, RectangleForm(width=8.0, depth=8.0), Affine.shift(120, 40))
+        done = shaping.draw(history.job, board.id, RectangleForm(width=8.0, height=8.0), Affine.shift(120, 40))
         history.apply(done.edit)
         bit = replace(job.bits[0], id="bit9", name="other", place=1)
         history.apply(edits.change_job(history.job, "", bits=(*job.bits, bit)))
@@ -282,7 +282,7 @@ def any_edit(rng: random.Random, job) -> Edit | None:
     if kind == 11 and layers:
         return layering.remove_layer(job, board.id, rng.choice(layers))
     if kind == 12 and some:
-        form = RectangleForm(width=rng.uniform(5, 40), depth=rng.uniform(5, 40))
+        form = RectangleForm(width=rng.uniform(5, 40), height=rng.uniform(5, 40))
         return shaping.draw(job, board.id, form, Affine.shift(rng.uniform(0, 200), rng.uniform(0, 200))).edit
     if kind == 13 and cuts:
         return cutting.change_cuts(job, cuts, "", end_depth=rng.uniform(0.5, 12), goes_through=rng.random() < 0.3)

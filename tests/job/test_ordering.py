@@ -17,11 +17,10 @@ from archimetra.job import cutting, edits, landing
 from archimetra.job.cut_parts import Entry, Side
 from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut
 from archimetra.job.finishing import finish_edit
-from archimetra.job.job import new_job
+from archimetra.job.job import new_job, with_boards
 from archimetra.job.ordering import precedences, suited_order
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.task import faced_before
-from shapes import replace
 
 OUT = {"side": Side.OUTSIDE, "goes_through": True}
 
@@ -174,7 +173,7 @@ def test_every_inside_pair_is_found_and_no_other(seed):
     ringless = {pair for pair in precedences(made) if pair[::-1] not in precedences(made)}
     if len(ringless) == len(precedences(made)) and not _has_ring(precedences(made)):
         assert all(order.index(a) < order.index(b) for a, b in precedences(made))
-    assert finish_edit(replace(job, boards=()), job).boards[0].cuts == suited_order(made)
+    assert finish_edit(with_boards(job, ()), job).boards[0].cuts == suited_order(made)
 
 
 def _has_ring(pairs) -> bool:

@@ -12,6 +12,7 @@ from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cuts import HoleCut, HoleMethod
 from archimetra.job.ids import BitId
+from archimetra.job.job import with_boards
 from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Zero, ZeroAt
 from archimetra.output.controllers import controller
@@ -30,7 +31,7 @@ def files(*, method: HoleMethod, cycles: bool, unit: Unit = Unit.MM, depth: floa
         *HOLES, kind=HoleCut, bit=DRILL, method=method, end_depth=depth, peck=peck, to_shoulder=False
     )
     board = replace(board, zero=Zero(at=ZeroAt.CENTRE))
-    job = replace(job, boards=(board,), output_unit=unit)
+    job = with_boards(job, (board,), output_unit=unit)
     plan = plan_board(job, board, {})
     profile = replace(controller("rs274"), has_drill_cycles=cycles)
     return gcode_files(job, board, plan.run, profile)[0].text, board

@@ -15,6 +15,7 @@ from archimetra.base.errors import OutputError
 from archimetra.engine.planning import plan_board
 from archimetra.job import edits
 from archimetra.job.cut_parts import Entry, Lead, Overrides, Side, Tabs
+from archimetra.job.job import with_boards
 from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Machine, Zero, ZeroAt, ZeroZ
 from archimetra.output.comments import plain
@@ -104,7 +105,7 @@ class TestFileEqualsPlan:
 
     def test_an_area_cut_by_the_file_is_the_outline_offset_by_the_bit(self, clock_job):
         """The dial: a disc of radius 142 with a 6 mm slot round it, from the file alone, against pi r^2."""
-        job = replace(clock_job, boards=(replace(clock_job.boards[0], cuts=clock_job.boards[0].cuts[-1:]),))
+        job = with_boards(clock_job, (replace(clock_job.boards[0], cuts=clock_job.boards[0].cuts[-1:]),))
         bare = {"tabs": Tabs(count=0), "finish": 0.0, "lead_in": Lead(), "lead_out": Lead()}
         job = edits.change_cut(job, job.boards[0].cuts[0].id, "", **bare).job
         read = read_gcode(files_of(job)[0][0].text)

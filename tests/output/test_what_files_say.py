@@ -15,6 +15,7 @@ from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cut_parts import Side, Tabs
 from archimetra.job.cuts import FacingCut, HoleCut, HoleMethod, PocketCut, ProfileCut
 from archimetra.job.ids import BitId, CutId
+from archimetra.job.job import with_boards
 from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Fixture, Sheet, Zero, ZeroAt, ZeroZ
 from archimetra.output.comments import folded, plain
@@ -59,7 +60,7 @@ class TestComments:
         bit = replace(job.bits[0], name=name)
         sheet = replace(board.sheet, readings=tuple(18 + k / 100 for k in range(90)))
         board = replace(board, name=name, sheet=sheet, cuts=(replace(cut, name=name),))
-        job = replace(job, name=name, bits=(bit,), boards=(board,))
+        job = with_boards(job, (board,), name=name, bits=(bit,))
         for file in files(job, board, name=control):
             for line in comments(file.text):
                 assert len(line) <= 70
@@ -139,7 +140,7 @@ class TestWhereZIsTouchedOff:
         wide = replace(straight_bit(25.0), id=BitId("bit2"), place=1)
         facing = FacingCut(id=CutId("face"), name="Facing", bit=wide.id, end_depth=depth)
         board = replace(board, zero=zero, cuts=(facing, cut))
-        return replace(job, bits=(job.bits[0], wide), boards=(board,), output_unit=unit), board
+        return with_boards(job, (board,), bits=(job.bits[0], wide), output_unit=unit), board
 
     @pytest.mark.parametrize("control", list(controllers()))
     @pytest.mark.parametrize(("unit", "entered"), [(Unit.MM, "-1.5"), (Unit.INCH, "-0.05906")])
@@ -175,7 +176,7 @@ class TestWhereZIsTouchedOff:
         fine = replace(straight_bit(3.0), id=BitId("bit2"), place=1)
         second = replace(cut, id=CutId("second"), bit=fine.id, name="Second", end_depth=6.0)
         board = replace(board, zero=Zero(at=ZeroAt.CENTRE), cuts=(cut, second), fixtures=fixtures)
-        return replace(job, bits=(job.bits[0], fine), boards=(board,)), board
+        return with_boards(job, (board,), bits=(job.bits[0], fine)), board
 
     def test_a_place_that_is_cut_away_is_told_and_another_proposed(self):
         job, board = self.two_pockets()
@@ -192,13 +193,13 @@ class TestWhereZIsTouchedOff:
     def test_a_whole_place_is_not_told(self):
         job, board = self.two_pockets()
         board = replace(board, zero=Zero())
-        text = files(replace(job, boards=(board,)), board)[0].text
+        text = files(with_boards(job, (board,)), board)[0].text
         assert "Touch off Z" not in text
         assert "(Set Z zero again: sheet top)" in text
         assert "touch-off-gone" not in {f.code for f in plan_board(job, board, {}).findings}
 
     def test_it_is_never_proposed_under_a_clamp(self):
-        clamps = [Fixture(x=60.0, y=y, width=110.0, depth=16.0, height=12.0) for y in (10.0, 80.0)]
+        clamps = [Fixture(x=60.0, y=y, width=110.0, height=16.0, rise=12.0) for y in (10.0, 80.0)]
         job, board = self.two_pockets(*clamps)
         text = files(job, board)[0].text
         _, y = (float(v) for v in re.search(r"Touch off Z at X(-?[\d.]+) Y(-?[\d.]+)", text).groups())

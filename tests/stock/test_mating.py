@@ -15,7 +15,7 @@ from archimetra.job import edits, inlaying, shaping
 from archimetra.job.bits import Bit
 from archimetra.job.ids import BitId, InlayId
 from archimetra.job.inlays import InlayKind
-from archimetra.job.job import Job, new_job
+from archimetra.job.job import Job, new_job, with_boards
 from archimetra.stock.mating import outline_places
 from archimetra.stock.probe import Probe
 from archimetra.stock.timeline import StockTimeline
@@ -185,7 +185,7 @@ class TestTrouble:
         job, inlay = vee_inlay()
         board = replace(job.boards[1], cuts=())
         with pytest.raises(MateError, match="lost one of its halves"):
-            mating_of(replace(job, boards=(job.boards[0], board)), inlay, {})
+            mating_of(with_boards(job, (job.boards[0], board)), inlay, {})
         with pytest.raises(MateError, match="not in the job"):
             mating_of(job, InlayId("inlay99"), {})
 
@@ -199,7 +199,7 @@ class TestTrouble:
             replace(s, at=s.at.then(Affine.scale(-1.0, 1.0, about=(middle, 0.0)))) if s.follows else s
             for s in board.shapes
         )
-        wrong = replace(job, boards=(job.boards[0], replace(board, shapes=shapes)))
+        wrong = with_boards(job, (job.boards[0], replace(board, shapes=shapes)))
         _, got = mate(wrong, inlay)
         assert got.seat < 0.5  # it does not go in
         assert got.seat < got.meant - 2.0

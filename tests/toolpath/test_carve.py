@@ -22,6 +22,7 @@ from archimetra.job import cutting
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cuts import CarveCut, PocketCut
 from archimetra.job.ids import BitId
+from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.carve_area import area_of_carving
 from archimetra.toolpath.carving import carving_of, rises
@@ -299,7 +300,7 @@ class TestArt:
                 continue
             job, board, cut = board_with(*text.paths, kind=CarveCut, bit=bit, end_depth=2.0, cusp=0.03)
             board = replace(board, shapes=(replace(board.shapes[0], fill_rule=FillRule.NONZERO),))
-            task = task_of(replace(job, boards=(board,)), board, cut)
+            task = task_of(with_boards(job, (board,)), board, cut)
             toolpath, findings = plan_cut(task)
             assert not [f for f in findings if f.severity == "stop"], font.name
             area = area_of_carving(task.shapes, cut, carving_of(cut, bit, task.sheet)).region
@@ -314,7 +315,7 @@ class TestArt:
             job, board, cut = board_with(*ring, kind=CarveCut, bit=vee(diameter=60.0), sheet=THICK, end_depth=0.0)
             shape = replace(board.shapes[0], fill_rule=rule)
             board = replace(board, shapes=(shape,))
-            toolpath, _ = plan_cut(task_of(replace(job, boards=(board,)), board, cut))
+            toolpath, _ = plan_cut(task_of(with_boards(job, (board,)), board, cut))
             deep[rule] = -toolpath.xyz[:, 2].min()
         slope = slope_of(vee())
         assert deep[FillRule.NONZERO] == pytest.approx(12 / slope, abs=0.02)
@@ -326,7 +327,7 @@ class TestArt:
         board = replace(
             board, shapes=(*board.shapes, second), cuts=(replace(cut, shapes=(board.shapes[0].id, "other")),)
         )
-        job = replace(job, boards=(board,))
+        job = with_boards(job, (board,))
         toolpath, findings = plan_cut(task_of(job, board, board.cuts[0]))
         assert "carve-united" in codes(findings)
         union = shapely.union_all([drawn_area(board, 0), drawn_area(board, 1)])

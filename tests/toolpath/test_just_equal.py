@@ -18,6 +18,7 @@ from archimetra.job.bits import Recipe
 from archimetra.job.cut_parts import Entry, Pattern, Side, Tabs
 from archimetra.job.cuts import PocketCut, ProfileCut
 from archimetra.job.ids import BitId
+from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.moves import straightened
 from archimetra.toolpath.planners import plan_cut
@@ -180,7 +181,7 @@ class TestAllowances:
     def test_the_rest_of_a_pocket_takes_the_walls_allowance_in_its_corners(self):
         job, board, cut = board_with(Path.rectangle(0, 0, 40, 30), kind=PocketCut, wall_allowance=0.5)
         job = replace(job, bits=(job.bits[0], replace(straight_bit(2.0), id=BitId("bit2"), place=1)))
-        job = cutting.add_rest(replace(job, boards=(board,)), cut.id, BitId("bit2"))[0].job
+        job = cutting.add_rest(with_boards(job, (board,)), cut.id, BitId("bit2"))[0].job
         cuts = plan_board(job, job.boards[0], {}).cuts
         cut = shapely.union_all([
             swept(p.toolpath, radius, deeper_than=5.99) for p, radius in zip(cuts, (3.0, 1.0), strict=True)

@@ -28,7 +28,7 @@ from archimetra.job.cuts import (
     ProfileCut,
 )
 from archimetra.job.ids import BitId, CutId
-from archimetra.job.job import Board, Job
+from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.sheet import Fixture, Sheet
 from archimetra.toolpath.fixtures import kept_clear
 from archimetra.toolpath.moves import Move, Toolpath
@@ -129,7 +129,7 @@ def pocket_case(rng: np.random.Generator) -> Case:
         small = replace(a_bit(rng, 1.5, 2.0, per_pass=1.5), id=BitId("bit2"), can_plunge=bit.can_plunge)
         rest = PocketCut(id=CutId("rest"), name="Rest", bit=small.id, rest_of=cut.id, end_depth=6.0, entry=Entry.RAMP)
         board = replace(board, cuts=(cut, rest))
-        job = replace(job, bits=(bit, small), boards=(board,))
+        job = with_boards(job, (board,), bits=(bit, small))
     return Case(job, board, wall, "pocket")
 
 
@@ -175,7 +175,7 @@ def carve_case(rng: np.random.Generator) -> Case:
         flat = replace(a_bit(rng, 2.0, 3.0), id=BitId("bit2"), can_plunge=True)
         floor = PocketCut(id=CutId("floor"), name="Floor", bit=flat.id, floor_of=cut.id, entry=Entry.RAMP)
         board = replace(board, cuts=(floor, cut))
-        job = replace(job, bits=(bit, flat), boards=(board,))
+        job = with_boards(job, (board,), bits=(bit, flat))
     return Case(job, board, 0.0, "carve")
 
 
@@ -188,11 +188,13 @@ def case_of(seed: int) -> Case:
     if rng.random() < 0.3:  # clamps over the work
         w, h = case.board.sheet.width, case.board.sheet.height
         clamps = tuple(
-            Fixture(x=float(w / 2 + rng.uniform(-25, 25)), y=float(h / 2 + rng.uniform(-20, 20)), width=10.0, depth=8.0)
+            Fixture(
+                x=float(w / 2 + rng.uniform(-25, 25)), y=float(h / 2 + rng.uniform(-20, 20)), width=10.0, height=8.0
+            )
             for _ in range(int(rng.integers(1, 3)))
         )
         board = replace(case.board, fixtures=clamps)
-        case = replace(case, board=board, job=replace(case.job, boards=(board,)))
+        case = replace(case, board=board, job=with_boards(case.job, (board,)))
     return case
 
 
@@ -312,7 +314,7 @@ class TestBehindAClamp:
             entry=entry,
             ramp_degrees=8.0,
         )
-        clamped = replace(board, fixtures=(Fixture(x=80.0, y=40.0, width=12.0, depth=10.0),))
+        clamped = replace(board, fixtures=(Fixture(x=80.0, y=40.0, width=12.0, height=10.0),))
         task = task_of(job, clamped, clamped.cuts[0])
         toolpath, told = kept_clear(
             plan_cut(task)[0], clamped.fixtures, clamped.cuts[0], bit, clamped.flight, recipe=task.recipe
@@ -326,7 +328,7 @@ class TestBehindAClamp:
         holes = [Path.circle((20 * k, 0), 3.0) for k in range(3)]
         for method in (HoleMethod.FITTING, HoleMethod.PECK):
             job, board, cut = board_with(*holes, kind=HoleCut, sheet=SHEET, end_depth=8.0, method=method)
-            clamps = (Fixture(x=60.0, y=65.0, width=10.0, depth=8.0), Fixture(x=90.0, y=65.0, width=30.0, depth=8.0))
+            clamps = (Fixture(x=60.0, y=65.0, width=10.0, height=8.0), Fixture(x=90.0, y=65.0, width=30.0, height=8.0))
             task = task_of(job, board, cut)
             toolpath, told = kept_clear(plan_cut(task)[0], clamps, cut, task.bit, board.flight, recipe=task.recipe)
             assert [f.severity for f in told] == [Severity.STOP, Severity.STOP]
@@ -339,6 +341,6 @@ class TestBehindAClamp:
             Path.circle((0, 0), 3.0), kind=ProfileCut, sheet=SHEET, end_depth=8.0, side=Side.INSIDE
         )
         task = task_of(job, board, cut)
-        clamp = (Fixture(x=80.0, y=65.0, width=10.0, depth=8.0),)
+        clamp = (Fixture(x=80.0, y=65.0, width=10.0, height=8.0),)
         _, told = kept_clear(plan_cut(task)[0], clamp, cut, task.bit, board.flight, recipe=task.recipe)
         assert "a hole is left out" in told[0].sentence

@@ -10,6 +10,7 @@ from archimetra.job import cutting, placing, shaping
 from archimetra.job.cut_parts import Mark, Side, Tabs
 from archimetra.job.cuts import ProfileCut
 from archimetra.job.forms import RectangleForm
+from archimetra.job.job import with_boards
 from archimetra.job.marks import mark_at, place_of
 from archimetra.toolpath.moves import MarkKind
 from archimetra.toolpath.planners import plan_cut
@@ -29,7 +30,7 @@ def parts(gap: float, *, bit: float = 6.0, tabs: int = 4):
         for k, p in enumerate(board.shapes[0].paths)
     )
     board = replace(board, shapes=shapes, cuts=(replace(cut, shapes=tuple(s.id for s in shapes)),))
-    return replace(job, boards=(board,)), board
+    return with_boards(job, (board,)), board
 
 
 def tabs_of(job, shape: str) -> list[tuple[float, float]]:
@@ -92,7 +93,7 @@ class TestKeptOnTheOutline:
         job, board, cut = board_with(
             Path.rectangle(0, 0, 10, 10), kind=ProfileCut, goes_through=True, tabs=Tabs(length=2.0)
         )
-        done = shaping.draw(job, board.id, RectangleForm(width=60, depth=40), board.shapes[0].at, name="plate")
+        done = shaping.draw(job, board.id, RectangleForm(width=60, height=40), board.shapes[0].at, name="plate")
         plate = done.pick[0]
         job = cutting.change_cuts(done.edit.job, (cut.id,), "", shapes=(plate,)).job
         shape = job.boards[0].shape(plate)
@@ -100,7 +101,7 @@ class TestKeptOnTheOutline:
         job = cutting.set_tab_marks(
             job, cut.id, (mark_at(shape, (x0 + x1) / 2, y0), mark_at(shape, (x0 + x1) / 2, y1))
         ).job
-        job = shaping.reform(job, job.boards[0].id, plate, RectangleForm(width=size[0], depth=size[1])).job
+        job = shaping.reform(job, job.boards[0].id, plate, RectangleForm(width=size[0], height=size[1])).job
         shape = job.boards[0].shape(plate)
         x0, y0, x1, y1 = shape.bounds()
         found = tabs_of(job, plate)

@@ -13,6 +13,7 @@ from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, Pattern
 from archimetra.job.cuts import CarveCut, EngraveCut, FacingCut, HoleCut, HoleMethod, HoleStep, PocketCut, ProfileCut
 from archimetra.job.ids import BitId, CutId
+from archimetra.job.job import with_boards
 from archimetra.job.sheet import Machine, Material, Sheet, Zero, ZeroAt, ZeroZ
 from archimetra.toolpath.holes import drilled_holes
 from archimetra.toolpath.planners import plan_cut
@@ -35,7 +36,7 @@ def drilled(hole: float, bit: Bit, **fields):
     settings = {"end_depth": 8.0} | fields
     before = HoleCut(id=CutId("before"), name="Hole", bit=drill.id, shapes=("hole",), **settings)
     board = replace(board, shapes=(shape, circle), cuts=(before, cut))
-    return replace(job, bits=(job.bits[0], drill), boards=(board,)), board
+    return with_boards(job, (board,), bits=(job.bits[0], drill)), board
 
 
 def plunges_there(job, board) -> bool:
@@ -74,7 +75,7 @@ class TestDrilledHoles:
         facing = FacingCut(id=CutId("face"), name="Face", bit=job.bits[0].id, end_depth=1.5)
         hole, pocket = board.cuts
         board = replace(board, cuts=(facing, hole, pocket) if faced_first else (hole, facing, pocket))
-        job = replace(job, boards=(board,))
+        job = with_boards(job, (board,))
         (found,) = drilled_holes(task_of(job, board, pocket))
         assert found.depth == pytest.approx(7.0 if faced_first else 5.5)
         assert plunges_there(job, board) == faced_first
@@ -95,7 +96,7 @@ class TestStartDepths:
         inner = replace(shape, id="inner", paths=(Path.rectangle(-10, -5, 20, 10),))
         known = {"opener": cut, "second": second}
         board = replace(board, shapes=(shape, inner), cuts=tuple(known[name] for name in order))
-        return [f for f in plan_board(replace(job, boards=(board,)), board, {}).findings if f.code == "start-closed"]
+        return [f for f in plan_board(with_boards(job, (board,)), board, {}).findings if f.code == "start-closed"]
 
     def test_over_a_pocket_as_deep_all_is_well(self):
         assert not self.told("opener", "second")
@@ -114,7 +115,7 @@ class TestStartDepths:
         job, board, cut = board_with(POCKET, kind=PocketCut, end_depth=6.0, is_on=False)
         second = replace(cut, id=CutId("second"), name="Second", is_on=True, start_depth=6.0, end_depth=8.0)
         board = replace(board, cuts=(cut, second))
-        codes = {f.code for f in plan_board(replace(job, boards=(board,)), board, {}).findings}
+        codes = {f.code for f in plan_board(with_boards(job, (board,)), board, {}).findings}
         assert "start-closed" in codes
 
 
@@ -176,7 +177,7 @@ class TestMachine:
         sheet = Sheet(width=300, height=200, readings=(thick,))
         job, board, _ = board_with(POCKET, kind=PocketCut, sheet=sheet, end_depth=3.0)
         board = replace(board, zero=zero or Zero(), heights=replace(board.heights, park=park))
-        job = replace(job, boards=(board,), machine=machine or Machine())
+        job = with_boards(job, (board,), machine=machine or Machine())
         return {f.code for f in plan_board(job, board, {}).findings}
 
     @pytest.mark.parametrize(
@@ -219,7 +220,7 @@ class TestKeptOrder:
         for order, is_told in (((shape, hole), True), ((hole, shape), False)):
             own = replace(cut, shapes=tuple(s.id for s in order))
             b = replace(board, shapes=order, cuts=(own,))
-            _, found = plan_cut(task_of(replace(job, boards=(b,)), b, own))
+            _, found = plan_cut(task_of(with_boards(job, (b,)), b, own))
             assert ("order-kept" in {f.code for f in found}) == is_told
 
     def test_of_one_shape_the_hole_comes_first(self):

@@ -26,6 +26,7 @@ from archimetra.job.cuts import (
     SlotCut,
 )
 from archimetra.job.ids import BitId, CutId
+from archimetra.job.job import with_boards
 from archimetra.job.sheet import Fixture, FixtureKind, Heights, Sheet
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.circles import circle_of, circles_of, sizes_of
@@ -189,7 +190,7 @@ class TestFacing:
         pocket = PocketCut(id=CutId("cut7"), name="P", bit=cut.bit, shapes=cut.shapes, end_depth=5.0)
         facing = FacingCut(id=CutId("cut8"), name="F", bit=cut.bit, target=19.0)
         board = replace(board, cuts=(facing, pocket, cut))
-        job = replace(job, boards=(board,))
+        job = with_boards(job, (board,))
         plan = plan_board(job, board, {})
         lowest = [float(p.toolpath.xyz[:, 2].min()) for p in plan.cuts]
         assert lowest == pytest.approx([-1.4, -6.4, -20.6])
@@ -204,7 +205,7 @@ class TestFacing:
         job, board, cut = board_with(star(), kind=ProfileCut, goes_through=True)
         late = FacingCut(id=CutId("cut8"), name="F", bit=cut.bit, end_depth=0.5)
         board = replace(board, cuts=(cut, late))
-        assert "facing-late" in {f.code for f in plan_board(replace(job, boards=(board,)), board, {}).findings}
+        assert "facing-late" in {f.code for f in plan_board(with_boards(job, (board,)), board, {}).findings}
 
 
 class TestSlots:
@@ -261,11 +262,11 @@ class TestSlots:
         bore = HoleCut(id=CutId("cut5"), name="H", bit=BitId("bit2"), shapes=("shape5",), end_depth=8.0)
         job = replace(job, bits=(*job.bits, replace(straight_bit(6.0), id=BitId("bit2"), place=1)))
         board = replace(board, shapes=(line, hole), cuts=(bore, replace(cut, shapes=(line.id,))))
-        toolpath, findings = plan_cut(task_of(replace(job, boards=(board,)), board, board.cuts[1]))
+        toolpath, findings = plan_cut(task_of(with_boards(job, (board,)), board, board.cuts[1]))
         assert "slot-closed-in" not in {f.code for f in findings}
         assert len(toolpath)
         shallow = replace(board, cuts=(replace(bore, end_depth=5.0), board.cuts[1]))
-        assert not len(plan_cut(task_of(replace(job, boards=(shallow,)), shallow, shallow.cuts[1]))[0])
+        assert not len(plan_cut(task_of(with_boards(job, (shallow,)), shallow, shallow.cuts[1]))[0])
 
     def test_a_straight_bit_makes_no_undercut(self):
         _, findings, _ = planned(self.LINE, kind=SlotCut, bit=straight_bit(6.0), end_depth=8.0)
@@ -276,7 +277,7 @@ class TestFixtures:
     def with_fixture(self, fixture, *paths, **fields):
         job, board, _ = board_with(*paths, kind=ProfileCut, goes_through=True, tabs=Tabs(count=0), **fields)
         board = replace(board, fixtures=(fixture,), heights=Heights(follows_clamps=True))
-        job = replace(job, boards=(board,))
+        job = with_boards(job, (board,))
         return job, board, plan_board(job, board, {})
 
     @settings(max_examples=15)
@@ -284,7 +285,7 @@ class TestFixtures:
         st.floats(-45, 45), st.floats(-45, 45), st.floats(0, 180), st.floats(2, 30), st.sampled_from(list(FixtureKind))
     )
     def test_neither_bit_nor_shank_ever_comes_near_a_clamp(self, dx, dy, degrees, height, kind):
-        fixture = Fixture(kind=kind, x=200 + dx, y=150 + dy, width=40, depth=20, height=height, degrees=degrees)
+        fixture = Fixture(kind=kind, x=200 + dx, y=150 + dy, width=40, height=20, rise=height, degrees=degrees)
         job, _board, plan = self.with_fixture(fixture, Path.circle((0, 0), 40), Path.rectangle(-15, -15, 30, 30))
         points, _ = straightened(plan.run.xyz, plan.run.kind, plan.run.centre, chord_tolerance_mm=0.01)
         low = np.minimum(points[:-1, 2], points[1:, 2]) < height
@@ -293,7 +294,7 @@ class TestFixtures:
         assert not len(lines) or clear.min() > job.bits[0].radius + GAP_MM - 0.05
 
     def test_what_is_left_uncut_is_told_and_the_rest_is_cut(self):
-        fixture = Fixture(x=240, y=150, width=20, depth=20, height=15)
+        fixture = Fixture(x=240, y=150, width=20, height=20, rise=15)
         _, _board, plan = self.with_fixture(fixture, Path.circle((0, 0), 40))
         told = next(f for f in plan.findings if f.code == "into-clamp")
         assert told.severity is Severity.STOP
@@ -313,8 +314,8 @@ class TestFixtures:
             Path.circle((0, 0), 40), kind=ProfileCut, goes_through=True, tabs=Tabs(count=0),
             bit=straight_bit(6.0, recipe=Recipe(plunge=plunge)),
         )  # fmt: skip
-        board = replace(board, fixtures=(Fixture(x=240, y=150, width=20, depth=20, height=15),))
-        path = plan_board(replace(job, boards=(board,)), board, {}).cuts[0].toolpath
+        board = replace(board, fixtures=(Fixture(x=240, y=150, width=20, height=20, rise=15),))
+        path = plan_board(with_boards(job, (board,)), board, {}).cuts[0].toolpath
         level = np.hypot(*np.diff(path.xyz[:, :2], axis=0).T) < 1e-9
         down = np.flatnonzero(level & (np.diff(path.xyz[:, 2]) < -0.01) & (path.kind[1:] == Move.LINE)) + 1
         assert len(down) >= 2
@@ -323,18 +324,18 @@ class TestFixtures:
     def test_travel_clears_the_highest_clamp_and_stays_low_without(self):
         heights = Heights(hop=3.0, travel=15.0, park=30.0, follows_clamps=True)
         assert heights.over(()).travel == 8.0
-        assert heights.over((Fixture(x=0, y=0, height=22.0),)).travel == 27.0
+        assert heights.over((Fixture(x=0, y=0, rise=22.0),)).travel == 27.0
         typed = replace(heights, follows_clamps=False)
         assert typed.over(()).travel == 15.0
-        assert typed.over((Fixture(x=0, y=0, height=40.0),)).travel > 40.0
-        assert typed.over((Fixture(x=0, y=0, height=40.0),)).park > 40.0
+        assert typed.over((Fixture(x=0, y=0, rise=40.0),)).travel > 40.0
+        assert typed.over((Fixture(x=0, y=0, rise=40.0),)).park > 40.0
 
     def test_a_clamp_away_from_the_work_changes_nothing(self):
-        fixture = Fixture(x=20, y=20, width=20, depth=20, height=15)
+        fixture = Fixture(x=20, y=20, width=20, height=20, rise=15)
         _, _, plan = self.with_fixture(fixture, Path.circle((0, 0), 40))
         job, board, _ = board_with(Path.circle((0, 0), 40), kind=ProfileCut, goes_through=True, tabs=Tabs(count=0))
         board = replace(board, heights=Heights(follows_clamps=True))
-        bare = plan_board(replace(job, boards=(board,)), board, {})
+        bare = plan_board(with_boards(job, (board,)), board, {})
         assert np.array_equal(plan.cuts[0].toolpath.xyz, bare.cuts[0].toolpath.xyz)
 
 
@@ -385,8 +386,8 @@ class TestLoosePieces:
         job, board, cut = board_with(*ring, kind=ProfileCut, goes_through=True, side=Side.ON, tabs=Tabs(count=0))
         loose = [f for f in plan_board(job, board, {}).findings if f.code == "loose-part"]
         assert len(loose) == 2, "the disc and the ring around it"
-        clamp = Fixture(x=245, y=150, width=10, depth=10, height=5)
-        held = replace(job, boards=(replace(board, fixtures=(clamp, Fixture(x=10, y=10, height=5))),))
+        clamp = Fixture(x=245, y=150, width=10, height=10, rise=5)
+        held = with_boards(job, (replace(board, fixtures=(clamp, Fixture(x=10, y=10, rise=5))),))
         assert len([f for f in plan_board(held, held.boards[0], {}).findings if f.code == "loose-part"]) == 1
         assert cut.is_through(board.sheet)
         assert Recipe().stepover == 0.4
@@ -436,7 +437,7 @@ class TestBadInput:
 
     def test_clamps_over_the_whole_part(self):
         job, board, _ = board_with(star(), kind=PocketCut)
-        board = replace(board, fixtures=(Fixture(x=200, y=150, width=200, depth=200, height=20),))
-        plan = plan_board(replace(job, boards=(board,)), board, {})
+        board = replace(board, fixtures=(Fixture(x=200, y=150, width=200, height=200, rise=20),))
+        plan = plan_board(with_boards(job, (board,)), board, {})
         assert "into-clamp" in {f.code for f in plan.findings}
         assert plan.run.xyz[:, 2].min() >= 0

@@ -17,6 +17,7 @@ from archimetra.job.bits import BitKind, Recipe
 from archimetra.job.cut_parts import Direction, Entry, Overrides, Pattern, Side
 from archimetra.job.cuts import HoleCut, PocketCut, ProfileCut
 from archimetra.job.ids import BitId, CutId
+from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.clearing import raster_lines
 from archimetra.toolpath.moves import Move, Role, straightened
@@ -217,7 +218,7 @@ class TestEntries:
         hole = replace(hole, id="shape9", paths=hole.paths[1:])
         drill = HoleCut(id=CutId("cut9"), name="Hole", bit=cut.bit, shapes=(hole.id,), end_depth=6.0)
         board = replace(board, shapes=(plate, hole), cuts=(drill, cut))
-        job = replace(job, boards=(board,))
+        job = with_boards(job, (board,))
         toolpath, findings = plan_cut(task_of(job, board, cut))
         assert not findings
         first = toolpath.xyz[np.flatnonzero(toolpath.xyz[:, 2] < -0.5)[0]]
@@ -246,7 +247,7 @@ class TestWallsAndEdges:
             at=type(board.shapes[0].at)(1, 0, 0, 1, 60, 15),
         )
         board = replace(board, shapes=(shape,))
-        toolpath, findings = plan_cut(task_of(replace(job, boards=(board,)), board, cut))
+        toolpath, findings = plan_cut(task_of(with_boards(job, (board,)), board, cut))
         assert not findings
         bottom = swept(toolpath, 3.0, deeper_than=5.999)
         asked = shapely.box(60, 15, 100, 45)
@@ -267,7 +268,7 @@ class TestWallsAndEdges:
             id=CutId("cut8"), name="Part", bit=cut.bit, shapes=(part.id,), side=Side.OUTSIDE, goes_through=True
         )
         board = replace(board, shapes=(part, inner), cuts=(cut, outline))
-        toolpath, _ = plan_cut(task_of(replace(job, boards=(board,)), board, cut))
+        toolpath, _ = plan_cut(task_of(with_boards(job, (board,)), board, cut))
         bottom = swept(toolpath, 3.0, deeper_than=5.999)
         x0, y0, _, y1 = inner.bounds()
         assert shapely.box(x0, y0, x0 + 4, y1).difference(bottom).area < 0.05
@@ -278,7 +279,7 @@ class TestRest:
     def make(self, *paths, large=8.0, small=2.0):
         job, board, cut = board_with(*paths, kind=PocketCut, bit=straight_bit(large))
         job = replace(job, bits=(job.bits[0], replace(straight_bit(small), id=BitId("bit2"), place=1)))
-        edit, new = cutting.add_rest(replace(job, boards=(board,)), cut.id, BitId("bit2"))
+        edit, new = cutting.add_rest(with_boards(job, (board,)), cut.id, BitId("bit2"))
         return edit.job, edit.job.boards[0], new
 
     @pytest.mark.parametrize(

@@ -15,6 +15,7 @@ from archimetra.job import cutting
 from archimetra.job.bits import Recipe
 from archimetra.job.cut_parts import Direction, Entry, Lead, LeadKind, Mark, Side, Tabs
 from archimetra.job.cuts import ProfileCut
+from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.moves import MarkKind, Move, Role, straightened
@@ -197,7 +198,7 @@ class TestTabsByHand:
             shape, id="shape7", layer="zone", paths=(Path.rectangle(0, 0, 80, 60),), at=shape.at.shift(0, -45)
         )
         board = replace(board, shapes=(shape, zone))
-        toolpath, findings = plan_cut(task_of(replace(job, boards=(board,)), board, cut))
+        toolpath, findings = plan_cut(task_of(with_boards(job, (board,)), board, cut))
         tabs = [m for m in toolpath.marks if m.kind is MarkKind.TAB]
         zx0, zy0, zx1, zy1 = zone.bounds()
         inside = [m for m in tabs if zx0 <= m.x <= zx1 and zy0 <= m.y <= zy1]
@@ -265,7 +266,7 @@ class TestStartsAndOrder:
             replace(board.shapes[0], id=f"shape{k}", paths=(p,)) for k, p in enumerate(board.shapes[0].paths)
         )
         board = replace(board, shapes=shapes, cuts=(replace(cut, shapes=tuple(s.id for s in shapes)),))
-        toolpath, _ = plan_cut(task_of(replace(job, boards=(board,)), board, board.cuts[0]))
+        toolpath, _ = plan_cut(task_of(with_boards(job, (board,)), board, board.cuts[0]))
         starts = [m.shape for m in toolpath.marks if m.kind is MarkKind.START]
         assert starts == ["shape0", "shape1", "shape2", "shape3"]
 

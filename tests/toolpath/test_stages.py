@@ -17,6 +17,7 @@ from archimetra.job.bits import BitKind, Recipe
 from archimetra.job.cut_parts import Lead, LeadKind, Tabs
 from archimetra.job.cuts import FacingCut, PocketCut, ProfileCut
 from archimetra.job.ids import CutId
+from archimetra.job.job import with_boards
 from archimetra.job.sheet import Machine, Sheet
 from archimetra.toolpath.clearing import chains, covering_strokes, every_loop, fitting_strokes, loop_tree
 from archimetra.toolpath.entries import helix_at, lay_helix
@@ -355,7 +356,7 @@ class TestTasks:
         a = FacingCut(id=CutId("a"), name="A", bit=cut.bit, end_depth=0.5)
         b = FacingCut(id=CutId("b"), name="B", bit=cut.bit, target=19.0)
         board = replace(board, cuts=(a, b, cut))
-        task = task_of(replace(job, boards=(board,)), board, cut)
+        task = task_of(with_boards(job, (board,)), board, cut)
         assert task.face == pytest.approx(1.0)
         assert task.sheet.readings == (pytest.approx(19.0),)
         assert task.hop == pytest.approx(4.0)
@@ -363,7 +364,7 @@ class TestTasks:
     def test_the_chain_of_a_rest_knows_the_smallest_bit_before_it(self):
         job, board, cut = board_with(star(), kind=PocketCut, bit=straight_bit(8.0))
         bits = (job.bits[0], *(replace(straight_bit(d), id=f"bit{k}", place=k) for k, d in ((5, 4.0), (6, 2.0))))
-        job = replace(job, bits=bits, boards=(board,))
+        job = with_boards(job, (board,), bits=bits)
         edit, second = cutting.add_rest(job, cut.id, "bit5")
         edit, third = cutting.add_rest(edit.job, second, "bit6")
         task = task_of(edit.job, edit.job.boards[0], edit.job.boards[0].cut(third))

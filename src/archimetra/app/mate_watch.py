@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import msgspec
 from PySide6.QtCore import QObject, Signal
 
 from archimetra.app.session import SECTION_SAMPLES, Session
 from archimetra.engine.messages import MateMade, MateRequest
 from archimetra.job.inlays import Inlay
+from archimetra.job.job import with_boards
 
 
 class MateWatch(QObject):
@@ -81,7 +81,7 @@ class MateWatch(QObject):
         if key == self._asked and s.line == self._asked_line:
             return
         self._asked, self._asked_line = key, s.line
-        job = msgspec.structs.replace(lean_job(s.job), boards=boards)
+        job = with_boards(lean_job(s.job), boards)
         s.engine.mate(MateRequest(0, key, job, inlay.id, s.line, SECTION_SAMPLES))
         self.changed.emit()
 

@@ -42,7 +42,7 @@ from archimetra.job.edit import Edit
 from archimetra.job.file import SUFFIX, JobFile, OnDisk, open_job, save_job
 from archimetra.job.history import History
 from archimetra.job.ids import BoardId, CutId, ShapeId
-from archimetra.job.job import Board, Job, new_job
+from archimetra.job.job import Board, Job, new_job, with_boards
 from archimetra.job.layering import whole_groups
 from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length, parse_number
 from archimetra.job.shapes import Source
@@ -267,7 +267,7 @@ class Session(QObject):
         self._is_at_end = True
         self.board_id = content.job.boards[0].id if content.job.boards else BoardId("")
         if not content.job.boards:
-            self._history = History(msgspec.structs.replace(content.job, boards=new_job().boards))
+            self._history = History(with_boards(content.job, new_job().boards))
             self.board_id = self.job.boards[0].id
         if self._autosave is not None:
             if is_saved:

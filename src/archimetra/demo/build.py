@@ -26,7 +26,7 @@ from archimetra.job.file import JobFile, pack
 from archimetra.job.forms import EllipseForm, RectangleForm
 from archimetra.job.ids import BitId, BoardId, ShapeId
 from archimetra.job.inlays import InlayKind
-from archimetra.job.job import Board, Job
+from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.placing import Rows
 from archimetra.job.shapes import Source
 from archimetra.job.sheet import HoldDown, Material, Sheet, Zero, ZeroAt
@@ -51,7 +51,7 @@ def build() -> JobFile:
         _board("board5", "Notice board", 1480, 420, (21.0, 20.8), Material.PINE, bed=(0.0, 0.0)),
         _board("board6", "Café stamp", 150, 110, (15.2, 15.0), Material.OAK, bed=(60.0, 60.0)),
     )
-    job = Job(name="Quay tide clock", bits=RACK, boards=boards)
+    job = with_boards(Job(name="Quay tide clock", bits=RACK), boards)
     for make in (_dial_face, _dial_back, _star_plug, _hands, _notice_board, _stamp, _test_piece):
         job = make(job)
     names = ("dial-face.svg", "dial-back.dxf", "star-plug.svg", "gull.png", "notice-board.pdf")
@@ -163,8 +163,8 @@ def _hands(job: Job) -> Job:
     made: list[ShapeId] = list(gull)
     job = placing.move_to(job, board, gull, placing.Anchor.MIDDLE, (72.0, 58.0)).job
     for form, at, name in (
-        (RectangleForm(width=96.0, depth=66.0, corner_radius=10.0), (72.0, 51.0), "tag"),
-        (EllipseForm(width=5.0, depth=5.0), (31.5, 76.5), "hole"),
+        (RectangleForm(width=96.0, height=66.0, corner_radius=10.0), (72.0, 51.0), "tag"),
+        (EllipseForm(width=5.0, height=5.0), (31.5, 76.5), "hole"),
         (TextForm(text="QUAY", font="Zilla Slab Bold", cap_height=13.0), (72.0, 24.5), "QUAY"),
     ):
         done = shaping.draw(job, board, form, Affine.shift(*at), name=name)

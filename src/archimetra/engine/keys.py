@@ -73,7 +73,7 @@ def board_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
 
 def lean_job(job: Job) -> Job:
     """The job without its boards: the bits and the machine a planner needs."""
-    return msgspec.structs.replace(job, boards=(), typed={})
+    return msgspec.structs.replace(job, stored=(), sheets=(), cuts=(), typed={})
 
 
 def lean_board(board: Board) -> Board:

@@ -10,7 +10,7 @@ from archimetra.job import rack
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut, PocketCut, ProfileCut
 from archimetra.job.cutting import in_order, new_cut_id
-from archimetra.job.edit import Edit, board_of, next_shape_number, replace, with_board
+from archimetra.job.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, next_id
 from archimetra.job.job import Board, Job
 from archimetra.job.landing import new_layer
@@ -30,7 +30,7 @@ def copies(
     made: list[Shape] = []
     heirs: dict[ShapeId, list[ShapeId]] = {}
     taken = {shape.group for shape in board.shapes if shape.group}
-    number = next_shape_number(job, board)
+    number = next_number(job, "shape")
     for place in places:
         groups: dict[str, str] = {}
         for shape in originals:
@@ -58,6 +58,23 @@ def with_heirs(cut: Cut, heirs: Heirs) -> Cut:
         if fresh:
             fields["tabs"] = replace(cut.tabs, by_hand=(*cut.tabs.by_hand, *fresh))
     return replace(cut, **fields) if fields else cut
+
+
+def renamed(cut: Cut, shapes: Mapping[ShapeId, ShapeId], layers: Mapping[LayerId, LayerId]) -> Cut:
+    """The cut on other shapes and layers in place of those it names; what is not among them stays named."""
+
+    def new(id_: ShapeId) -> ShapeId:
+        return shapes.get(id_, id_)
+
+    fields: dict[str, object] = {"shapes": tuple(map(new, cut.shapes)), "layer": layers.get(cut.layer, cut.layer)}
+    if isinstance(cut, ProfileCut):
+        for name in ("starts", "turned", "tabs_of"):
+            fields[name] = tuple(replace(mark, shape=new(mark.shape)) for mark in getattr(cut, name))
+        fields["tabs"] = replace(
+            cut.tabs, avoid=layers.get(LayerId(cut.tabs.avoid), cut.tabs.avoid),
+            by_hand=tuple(replace(mark, shape=new(mark.shape)) for mark in cut.tabs.by_hand),
+        )  # fmt: skip
+    return replace(cut, **fields)
 
 
 def _of_heirs(marks: Sequence[object], heirs: Heirs) -> list[object]:
@@ -131,7 +148,7 @@ def paste(job: Job, board_id: BoardId, clip: Clip, *, at: Point | None = None) -
         shift = Affine.shift(10.0, -10.0)
     groups: dict[str, str] = {}
     taken = {s.group for s in board.shapes if s.group}
-    number = next_shape_number(job, board)
+    number = next_number(job, "shape")
     made: list[Shape] = []
     for shape in clip.shapes:
         name = clip.layers.get(shape.layer, "Artwork")

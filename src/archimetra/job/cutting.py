@@ -8,9 +8,9 @@ from typing import Any
 from archimetra.job.bits import FLAT_BOTTOMED
 from archimetra.job.cut_parts import Entry, Mark, Overrides, ShapeTabs, Side, Tabs
 from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
-from archimetra.job.edit import Edit, board_of, replace, with_board
-from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, next_id
-from archimetra.job.job import Board, Job
+from archimetra.job.edit import Edit, board_of, next_number, replace, with_board
+from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId
+from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.marks import same_contour
 from archimetra.job.ordering import suited_order
 from archimetra.job.sheet import HoldDown
@@ -22,7 +22,7 @@ NAMES: dict[type[Cut], str] = {
 
 
 def new_cut_id(job: Job) -> CutId:
-    return CutId(next_id("cut", [cut.id for board in job.boards for cut in board.cuts], job.numbers))
+    return CutId(f"cut{next_number(job, 'cut')}")
 
 
 def add_cut(job: Job, board_id: BoardId, cut: Cut, label: str = "") -> Edit:
@@ -116,7 +116,7 @@ def change_cuts(job: Job, cut_ids: Collection[CutId], label: str, *, merge: str 
             return board
         return replace(board, cuts=cuts)
 
-    return Edit(label, replace(job, boards=tuple(change(board) for board in job.boards)), merge)
+    return Edit(label, with_boards(job, tuple(change(board) for board in job.boards)), merge)
 
 
 def override(job: Job, cut_ids: Collection[CutId], name: str, value: float | None) -> Edit:
@@ -159,7 +159,7 @@ def remove_cuts(job: Job, cut_ids: Collection[CutId]) -> Edit:
         replace(b, cuts=tuple(kept(cut, b) for cut in b.cuts if cut.id not in gone)) if b.cuts else b
         for b in job.boards
     )
-    return Edit("Remove cut" if len(gone) == 1 else "Remove cuts", replace(job, boards=boards))
+    return Edit("Remove cut" if len(gone) == 1 else "Remove cuts", with_boards(job, boards))
 
 
 def copy_cut(job: Job, cut_id: CutId, *, shapes: tuple[ShapeId, ...] | None = None) -> tuple[Edit, CutId]:
@@ -182,7 +182,7 @@ def copy_cut(job: Job, cut_id: CutId, *, shapes: tuple[ShapeId, ...] | None = No
         return in_order(replace(board, cuts=tuple(cuts)))
 
     label = "Copy cut" if shapes is None else "Copy settings to shapes"
-    return Edit(label, replace(job, boards=tuple(change(board) for board in job.boards))), new
+    return Edit(label, with_boards(job, tuple(change(board) for board in job.boards))), new
 
 
 def add_rest(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
@@ -200,7 +200,7 @@ def add_rest(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
         position = board.cuts.index(cut) + 1
         return in_order(replace(board, cuts=(*board.cuts[:position], rest, *board.cuts[position:])))
 
-    return Edit("Add smaller bit", replace(job, boards=tuple(change(board) for board in job.boards))), new
+    return Edit("Add smaller bit", with_boards(job, tuple(change(board) for board in job.boards))), new
 
 
 def add_floor(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
@@ -225,7 +225,7 @@ def add_floor(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
         position = board.cuts.index(cut if last is None else last) + (0 if last is None else 1)
         return in_order(replace(board, cuts=(*board.cuts[:position], pocket, *board.cuts[position:])))
 
-    return Edit("Add floor", replace(job, boards=tuple(change(board) for board in job.boards))), new
+    return Edit("Add floor", with_boards(job, tuple(change(board) for board in job.boards))), new
 
 
 def floors_of(board: Board, cut: Cut) -> tuple[PocketCut, ...]:
@@ -312,4 +312,4 @@ def _each(job: Job, cut_id: CutId, change: Any, label: str, merge: str = "") -> 
         replace(b, cuts=tuple(change(cut) if cut.id == cut_id else cut for cut in b.cuts)) if b.cut(cut_id) else b
         for b in job.boards
     )
-    return Edit(label, replace(job, boards=boards), merge)
+    return Edit(label, with_boards(job, boards), merge)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import msgspec
 
 from archimetra.job.ids import BoardId, last_number
-from archimetra.job.job import Board, Job
+from archimetra.job.job import Board, Job, with_boards
 
 replace = msgspec.structs.replace
 
@@ -29,9 +29,17 @@ def board_of(job: Job, board_id: BoardId) -> Board:
 
 def with_board(job: Job, board_id: BoardId, change: Callable[[Board], Board]) -> Job:
     """The job with one board changed."""
-    return replace(job, boards=tuple(change(b) if b.id == board_id else b for b in job.boards))
+    return with_boards(job, tuple(change(b) if b.id == board_id else b for b in job.boards))
 
 
-def next_shape_number(job: Job, board: Board) -> int:
-    """The number of the next shape made on a board: above all there are on it, and all ever given in the job."""
-    return max(last_number("shape", [shape.id for shape in board.shapes]), job.numbers.get("shape", 0)) + 1
+def next_number(job: Job, kind: str) -> int:
+    """The number of the next thing of a kind (``board``, ``bit``, ``cut``, ``inlay``, ``layer``, ``shape``): above all there are in the
+    job, on whatever board, and above the last ever given."""
+    match kind:
+        case "shape" | "layer":
+            ids = [thing.id for board in job.stored for thing in getattr(board, f"{kind}s")]
+        case "board":
+            ids = [board.id for board in job.stored]
+        case _:
+            ids = [thing.id for thing in getattr(job, f"{kind}s")]
+    return max(last_number(kind, ids), job.numbers.get(kind, 0)) + 1

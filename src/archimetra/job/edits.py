@@ -6,15 +6,17 @@ and ``layering`` (layers, groups, locks).
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from archimetra.geometry.affine import Affine
 from archimetra.job import cutting
+from archimetra.job.copying import renamed
 from archimetra.job.cuts import Cut, PocketCut, ProfileCut
-from archimetra.job.edit import Edit, replace, with_board
-from archimetra.job.ids import BitId, BoardId, CutId, ShapeId, next_id
-from archimetra.job.job import Board, Job, new_board
+from archimetra.job.edit import Edit, next_number, replace, with_board
+from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, SheetId
+from archimetra.job.job import Board, Job, new_board, with_boards
+from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Zero, ZeroAt
 
 # ---- job and boards
@@ -33,23 +35,41 @@ def change_board(job: Job, board_id: BoardId, label: str, **fields: Any) -> Edit
 def add_board(job: Job) -> tuple[Edit, BoardId]:
     board = new_board(job, name=f"Board {len(job.boards) + 1}")
     if job.boards:
-        board = replace(board, sheet=job.boards[-1].sheet, zero=job.boards[-1].zero, heights=job.boards[-1].heights)
-    return Edit("Add board", replace(job, boards=(*job.boards, board))), board.id
+        like = replace(job.boards[-1].sheet, id=SheetId(""))  # another sheet of the same kind
+        board = replace(board, sheet=like, zero=job.boards[-1].zero, heights=job.boards[-1].heights)
+    return Edit("Add board", with_boards(job, (*job.boards, board))), board.id
 
 
 def duplicate_board(job: Job, board_id: BoardId) -> tuple[Edit, BoardId]:
-    """A second board like one, behind it: sheet, artwork and cuts. Halves of inlays stay the first one's: an inlay has two."""
+    """A second board like one, behind it: another such sheet, artwork and cuts. Halves of inlays stay the first one's: an inlay has
+    two; what follows an inlay becomes a shape of its own."""
     source = next(board for board in job.boards if board.id == board_id)
-    new = BoardId(next_id("board", [board.id for board in job.boards], job.numbers))
-    known = [cut.id for board in job.boards for cut in board.cuts]
-    ids: dict[CutId, CutId] = {}
-    for cut in source.cuts:
-        if cut.mating is None:
-            ids[cut.id] = CutId(next_id("cut", [*known, *ids.values()], job.numbers))
-    cuts = tuple(_renumbered(cut, ids) for cut in source.cuts if cut.id in ids)
-    copy = replace(source, id=new, name=f"{source.name} copy"[:60], cuts=cuts)
+    new = BoardId(f"board{next_number(job, 'board')}")
+    first, number = next_number(job, "cut"), next_number(job, "shape")
+    own = [cut.id for cut in source.cuts if cut.mating is None]
+    ids = {id_: CutId(f"cut{first + k}") for k, id_ in enumerate(own)}
+    shape_ids = {shape.id: ShapeId(f"shape{number + k}") for k, shape in enumerate(source.shapes)}
+    first = next_number(job, "layer")
+    layer_ids = {layer.id: LayerId(f"layer{first + k}") for k, layer in enumerate(source.layers)}
+    copy = replace(
+        source, id=new, name=f"{source.name} copy"[:60], sheet=replace(source.sheet, id=SheetId("")),
+        layers=tuple(replace(layer, id=layer_ids[layer.id]) for layer in source.layers),
+        shapes=tuple(_own_copy(shape, shape_ids, layer_ids) for shape in source.shapes),
+        measures=tuple(
+            replace(each, shapes=tuple(shape_ids.get(id_, id_) for id_ in each.shapes)) for each in source.measures
+        ),
+        cuts=tuple(renamed(_renumbered(cut, ids), shape_ids, layer_ids) for cut in source.cuts if cut.id in ids),
+    )  # fmt: skip
     at = job.boards.index(source) + 1
-    return Edit("Duplicate board", replace(job, boards=(*job.boards[:at], copy, *job.boards[at:]))), new
+    return Edit("Duplicate board", with_boards(job, (*job.boards[:at], copy, *job.boards[at:]))), new
+
+
+def _own_copy(shape: Shape, ids: Mapping[ShapeId, ShapeId], layers: Mapping[LayerId, LayerId]) -> Shape:
+    is_followed = bool(shape.follows)
+    return replace(
+        shape, id=ids[shape.id], layer=layers.get(shape.layer, shape.layer), follows=InlayId(""),
+        is_locked=shape.is_locked and not is_followed,
+    )  # fmt: skip
 
 
 def _renumbered(cut: Cut, ids: dict[CutId, CutId]) -> Cut:
@@ -66,11 +86,11 @@ def move_board(job: Job, board_id: BoardId, step: int) -> Edit:
     at = next(k for k, board in enumerate(boards) if board.id == board_id)
     to = min(max(at + step, 0), len(boards) - 1)
     boards.insert(to, boards.pop(at))
-    return Edit("Move board", replace(job, boards=tuple(boards)))
+    return Edit("Move board", with_boards(job, tuple(boards)))
 
 
 def remove_board(job: Job, board_id: BoardId) -> Edit:
-    return Edit("Remove board", replace(job, boards=tuple(b for b in job.boards if b.id != board_id)))
+    return Edit("Remove board", with_boards(job, tuple(b for b in job.boards if b.id != board_id)))
 
 
 def turn_quarter(job: Job, board_id: BoardId) -> Edit:
@@ -157,7 +177,7 @@ def change_bit(job: Job, bit_id: BitId, label: str, **fields: Any) -> Edit:
 
 def add_bit(job: Job) -> tuple[Edit, BitId]:
     """A copy of the last bit on the next place of the rack, to be changed to what is in hand."""
-    new = BitId(next_id("bit", [bit.id for bit in job.bits], job.numbers))
+    new = BitId(f"bit{next_number(job, 'bit')}")
     last = job.bits[-1]
     bit = replace(last, id=new, name=f"{last.name} copy", place=max(b.place for b in job.bits) + 1)
     return Edit("Add bit", replace(job, bits=(*job.bits, bit))), new

@@ -24,7 +24,7 @@ import numpy as np
 from archimetra.base.errors import JobFileError
 from archimetra.base.files import lock_folder, why, write_safely
 from archimetra.geometry.path import Path
-from archimetra.job.gate import whats_wrong
+from archimetra.job.gate import whats_loose, whats_wrong
 from archimetra.job.job import Job
 from archimetra.job.migrations import migrated
 
@@ -74,12 +74,11 @@ def decode_job(data: bytes, *, name: str) -> Job:
         raise JobFileError(f"{name} is damaged: schema {header.schema} does not exist. {_OPEN_BEFORE}")
     try:
         job = _current(data) if header.schema == SCHEMA else _older(data, header.schema)
-        problem = whats_wrong(job)
+        problem = whats_loose(job) or whats_wrong(job)
     except (msgspec.DecodeError, ValueError, ArithmeticError, RecursionError, MemoryError) as error:
         raise JobFileError(f"{name} is damaged: {error}. {_OPEN_BEFORE}") from error
     if problem:
         raise JobFileError(f"{name} is damaged: {problem}. {_OPEN_BEFORE}")
-    _check_links(job, name)
     return job
 
 
@@ -248,23 +247,6 @@ def _read(archive: zipfile.ZipFile, entry: str, limit: int, name: str) -> bytes:
 
 def _is_plain(name: str) -> bool:
     return bool(name) and "/" not in name and "\\" not in name and name not in (".", "..")
-
-
-def _check_links(job: Job, name: str) -> None:
-    """Ids must be there once, and cuts must name bits that exist; shapes that are gone are harmless."""
-    bits = [bit.id for bit in job.bits]
-    ids = [board.id for board in job.boards] + [cut.id for board in job.boards for cut in board.cuts]
-    if not bits or len(set(bits)) != len(bits) or len(set(ids)) != len(ids):
-        raise JobFileError(f"{name} is damaged: two of its parts carry the same id, or it has no bits. {_OPEN_BEFORE}")
-    for board in job.boards:
-        shapes = [shape.id for shape in board.shapes]
-        if len(set(shapes)) != len(shapes):
-            raise JobFileError(f"{name} is damaged: two shapes on {board.name} carry the same id. {_OPEN_BEFORE}")
-        for cut in board.cuts:
-            if cut.bit not in bits:
-                raise JobFileError(
-                    f"{name} is damaged: '{cut.name}' names a bit that is not in the job. {_OPEN_BEFORE}"
-                )
 
 
 def _encode(value: Any) -> Any:

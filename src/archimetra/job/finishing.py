@@ -7,7 +7,7 @@ themselves. Finishing again changes nothing.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 
 from archimetra.job.cut_parts import Mark
 from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
@@ -15,7 +15,7 @@ from archimetra.job.cutting import in_order, remove_cuts
 from archimetra.job.edit import replace
 from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, last_number
 from archimetra.job.inlaying import settled
-from archimetra.job.job import Board, Job
+from archimetra.job.job import Board, Job, with_boards
 
 
 def finish_edit(before: Job, after: Job) -> Job:
@@ -24,22 +24,22 @@ def finish_edit(before: Job, after: Job) -> Job:
         return before
     job = _without_artless_inlays(before, after)
     job = _without_areas_gone(before, job)
-    job = _each_changed(before, job, _without_what_is_gone)
-    job = settled(job)
-    job = _each_changed(before, job, lambda board: in_order(_without_what_is_gone(board)))
+    job = _without_what_is_gone(before, job)
+    job = _without_what_is_gone(before, settled(job))
+    job = _each_changed(before, job, in_order)
     return _numbered(before, job)
 
 
 def finished(job: Job) -> Job:
     """A job somebody built, with all that follows from what is in it: what a script calls before it plans or saves."""
-    return finish_edit(replace(job, boards=(), inlays=()), job)
+    return finish_edit(with_boards(job, (), inlays=()), job)
 
 
 def _each_changed(before: Job, job: Job, change: Callable[[Board], Board]) -> Job:
     known = {board.id: board for board in before.boards}
     boards = tuple(board if known.get(board.id) is board else change(board) for board in job.boards)
     same = all(new is old for new, old in zip(boards, job.boards, strict=True))
-    return job if same else replace(job, boards=boards)
+    return job if same else with_boards(job, boards)
 
 
 # ---- what is gone
@@ -88,9 +88,17 @@ def _lost_its_area(was: Cut | None, cut: Cut, board: Board) -> bool:
     return is_layer_gone or (bool(was.shapes) and not _alive(was.shapes, board))
 
 
-def _without_what_is_gone(board: Board) -> Board:
-    """The board with no cut or measure that names a shape, a layer or a cut it does not have."""
-    cuts = tuple(_clean(cut, board) for cut in board.cuts)
+def _without_what_is_gone(before: Job, job: Job) -> Job:
+    """No cut or measure of a changed board names a shape, a layer or a cut that none of its boards has."""
+    homes: dict[CutId, list[Board]] = {}
+    for board in job.boards:
+        for cut in board.cuts:
+            homes.setdefault(cut.id, []).append(board)
+    return _each_changed(before, job, lambda board: _cleaned(board, homes))
+
+
+def _cleaned(board: Board, homes: Mapping[CutId, Sequence[Board]]) -> Board:
+    cuts = tuple(_clean(cut, homes[cut.id]) for cut in board.cuts)
     measures = tuple(m for m in board.measures if all(board.shape(id_) is not None for id_ in m.shapes))
     changed = {}
     if any(new is not old for new, old in zip(cuts, board.cuts, strict=True)):
@@ -100,41 +108,48 @@ def _without_what_is_gone(board: Board) -> Board:
     return replace(board, **changed) if changed else board
 
 
-def _clean(cut: Cut, board: Board) -> Cut:
+def _clean(cut: Cut, homes: Sequence[Board]) -> Cut:
+    """A cut without what none of the boards it is on has any more."""
     fields: dict[str, object] = {}
-    shapes = _alive(cut.shapes, board)
+    shapes = _alive(cut.shapes, *homes)
     if shapes != cut.shapes:
         fields["shapes"] = shapes
-    if cut.layer and board.layer(cut.layer) is None:
+    if cut.layer and not _has_layer(homes, cut.layer):
         fields["layer"] = LayerId("")
     if isinstance(cut, PocketCut):
         for name in ("rest_of", "floor_of"):
             other = getattr(cut, name)
-            if other and board.cut(other) is None:
+            if other and all(board.cut(other) is None for board in homes):
                 fields[name] = CutId("")
     if isinstance(cut, ProfileCut):
         for name in ("starts", "turned"):
-            marks = _on_shapes(getattr(cut, name), board)
+            marks = _on_shapes(getattr(cut, name), homes)
             if marks != getattr(cut, name):
                 fields[name] = marks
-        own = tuple(tabs for tabs in cut.tabs_of if board.shape(tabs.shape) is not None)
+        own = tuple(tabs for tabs in cut.tabs_of if _is_there(tabs.shape, homes))
         if own != cut.tabs_of:
             fields["tabs_of"] = own
-        by_hand = _on_shapes(cut.tabs.by_hand, board)
-        avoid = cut.tabs.avoid if board.layer(LayerId(cut.tabs.avoid)) is not None else ""
+        by_hand = _on_shapes(cut.tabs.by_hand, homes)
+        avoid = cut.tabs.avoid if _has_layer(homes, LayerId(cut.tabs.avoid)) else ""
         if by_hand != cut.tabs.by_hand or avoid != cut.tabs.avoid:
             fields["tabs"] = replace(cut.tabs, by_hand=by_hand, avoid=avoid)
     return replace(cut, **fields) if fields else cut
 
 
-def _alive(ids: tuple[ShapeId, ...], board: Board) -> tuple[ShapeId, ...]:
-    return (
-        ids if all(board.shape(id_) is not None for id_ in ids) else tuple(i for i in ids if board.shape(i) is not None)
-    )
+def _alive(ids: tuple[ShapeId, ...], *homes: Board) -> tuple[ShapeId, ...]:
+    return ids if all(_is_there(id_, homes) for id_ in ids) else tuple(id_ for id_ in ids if _is_there(id_, homes))
 
 
-def _on_shapes(marks: tuple[Mark, ...], board: Board) -> tuple[Mark, ...]:
-    return tuple(mark for mark in marks if board.shape(mark.shape) is not None)
+def _on_shapes(marks: tuple[Mark, ...], homes: Sequence[Board]) -> tuple[Mark, ...]:
+    return tuple(mark for mark in marks if _is_there(mark.shape, homes))
+
+
+def _is_there(shape: ShapeId, homes: Sequence[Board]) -> bool:
+    return any(board.shape(shape) is not None for board in homes)
+
+
+def _has_layer(homes: Sequence[Board], layer: LayerId) -> bool:
+    return any(board.layer(layer) is not None for board in homes)
 
 
 # ---- ids
@@ -158,6 +173,8 @@ def _last_numbers(job: Job, known: dict[BoardId, Board]) -> dict[str, int]:
     """Of the ids of a job; those that stand unchanged on boards ``known`` are counted already."""
     named: dict[str, list[str]] = {
         "board": [board.id for board in job.boards],
+        "sheet": [sheet.id for sheet in job.sheets],
+        "cut": [cut.id for cut in job.cuts],
         "bit": [bit.id for bit in job.bits],
         "inlay": [inlay.id for inlay in job.inlays],
     }
@@ -165,7 +182,7 @@ def _last_numbers(job: Job, known: dict[BoardId, Board]) -> dict[str, int]:
         old = known.get(board.id)
         if old is board:
             continue
-        for kind, name in (("cut", "cuts"), ("layer", "layers"), ("shape", "shapes")):
+        for kind, name in (("layer", "layers"), ("shape", "shapes")):
             things = getattr(board, name)
             ids = [thing.id for thing in things] if old is None or getattr(old, name) is not things else []
             if ids and (old is None or ids != [thing.id for thing in getattr(old, name)]):

@@ -21,22 +21,22 @@ LARGEST = 10_000.0
 
 class RectangleForm(Record, frozen=True, kw_only=True, tag="rectangle"):
     width: float = 60.0
-    depth: float = 40.0
+    height: float = 40.0
     corner_radius: float = 0.0
 
     def __post_init__(self) -> None:
-        _sides("a rectangle", self.width, self.depth)
+        _sides("a rectangle", self.width, self.height)
         _need(isfinite(self.corner_radius) and 0 <= self.corner_radius <= LARGEST, "a corner radius is 0 to 10000 mm")
 
 
 class EllipseForm(Record, frozen=True, kw_only=True, tag="ellipse"):
-    """A circle where width and depth are equal."""
+    """A circle where width and height are equal."""
 
     width: float = 40.0
-    depth: float = 40.0
+    height: float = 40.0
 
     def __post_init__(self) -> None:
-        _sides("a circle or ellipse", self.width, self.depth)
+        _sides("a circle or ellipse", self.width, self.height)
 
 
 class PolygonForm(Record, frozen=True, kw_only=True, tag="polygon"):
@@ -89,9 +89,9 @@ def outlines_of(form: Form) -> tuple[Path, ...]:
     """The form's outlines about its own origin. Raises ArtworkError for a text that cannot be set."""
     match form:
         case RectangleForm():
-            return (figures.rectangle((0.0, 0.0), form.width, form.depth, form.corner_radius),)
+            return (figures.rectangle((0.0, 0.0), form.width, form.height, form.corner_radius),)
         case EllipseForm():
-            return (figures.ellipse((0.0, 0.0), form.width, form.depth),)
+            return (figures.ellipse((0.0, 0.0), form.width, form.height),)
         case PolygonForm():
             return (figures.polygon((0.0, 0.0), form.sides, form.radius),)
         case StarForm():
@@ -122,7 +122,7 @@ def words_of(form: Form) -> str:
         case RectangleForm():
             return "rectangle"
         case EllipseForm():
-            return "circle" if form.width == form.depth else "ellipse"
+            return "circle" if form.width == form.height else "ellipse"
         case PolygonForm():
             return "polygon"
         case StarForm():
@@ -134,15 +134,15 @@ def words_of(form: Form) -> str:
 
 
 def scaled_form(form: Form, sx: float, sy: float) -> Form | None:
-    """The form that many times as wide and deep along its own axes; None where it has none of that shape."""
+    """The form that many times as wide and high along its own axes; None where it has none of that shape."""
     replace = msgspec.structs.replace
     is_even = abs(sx - sy) <= 1e-9 * max(sx, sy)
     match form:
         case RectangleForm():
             radius = form.corner_radius * sx if is_even else form.corner_radius
-            return replace(form, width=form.width * sx, depth=form.depth * sy, corner_radius=radius)
+            return replace(form, width=form.width * sx, height=form.height * sy, corner_radius=radius)
         case EllipseForm():
-            return replace(form, width=form.width * sx, depth=form.depth * sy)
+            return replace(form, width=form.width * sx, height=form.height * sy)
         case PolygonForm() if is_even:
             return replace(form, radius=form.radius * sx)
         case StarForm() if is_even:

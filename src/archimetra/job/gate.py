@@ -11,7 +11,7 @@ import numpy as np
 
 from archimetra.geometry.path import Path, bounds_of
 from archimetra.job.bits import Bit
-from archimetra.job.job import Board, Job
+from archimetra.job.job import Job, StoredBoard
 
 FARTHEST_MM = 100_000.0  # nothing on a router is a hundred metres away
 LARGEST = 1e7  # of any other number
@@ -20,10 +20,31 @@ MOST_RPM = 500_000.0
 MOST_IDS = 1_000_000_000_000
 
 
+def whats_loose(job: Job) -> str:
+    """Which id is there twice or names nothing, as a sentence without its stop; '' where none does. Shapes that are gone are harmless."""
+    sheets, cuts = {sheet.id for sheet in job.sheets}, {cut.id for cut in job.cuts}
+    ids: list[str] = [
+        thing.id for things in (job.stored, job.sheets, job.cuts, job.bits, job.inlays) for thing in things
+    ]
+    ids += [thing.id for board in job.stored for things in (board.shapes, board.layers) for thing in things]
+    if not job.bits or len(set(ids)) != len(ids) or any(len(set(b.order)) != len(b.order) for b in job.stored):
+        return "two of its parts carry the same id, or it has no bits"
+    for board in job.stored:
+        if board.sheet not in sheets:
+            return f"{board.name or 'a board'} names a sheet that is not in the job"
+        if not cuts.issuperset(board.order):
+            return f"{board.name or 'a board'} names a cut that is not in the job"
+    bits = {bit.id for bit in job.bits}
+    for cut in job.cuts:
+        if cut.bit not in bits:
+            return f"'{cut.name}' names a bit that is not in the job"
+    return ""
+
+
 def whats_wrong(job: Job) -> str:
     """Why a job cannot be, as the rest of a sentence; '' where it can."""
     segments = 0
-    for board in job.boards:
+    for board in job.stored:
         problem = _of_shapes(board)
         if problem:
             return f"{problem} on {board.name or 'a board'}"
@@ -36,11 +57,11 @@ def whats_wrong(job: Job) -> str:
             return f"{problem} of the bit {bit.name}"
     if any(not 0 <= number <= MOST_IDS for number in job.numbers.values()):
         return "it counts more ids than there can be"
-    lean = msgspec.structs.replace(job, boards=tuple(msgspec.structs.replace(board, shapes=()) for board in job.boards))
-    return _of_numbers(lean, "")
+    lean = tuple(msgspec.structs.replace(board, shapes=()) for board in job.stored)
+    return _of_numbers(msgspec.structs.replace(job, stored=lean), "")
 
 
-def _of_shapes(board: Board) -> str:
+def _of_shapes(board: StoredBoard) -> str:
     if not board.shapes:
         return ""
     at = np.array([(s.at.a, s.at.b, s.at.c, s.at.d, s.at.e, s.at.f) for s in board.shapes], dtype=np.float64)

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from typing import NewType
 
 BoardId = NewType("BoardId", str)
+SheetId = NewType("SheetId", str)
 LayerId = NewType("LayerId", str)
 ShapeId = NewType("ShapeId", str)
 BitId = NewType("BitId", str)

@@ -26,11 +26,11 @@ from archimetra.job import cutting
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cut_parts import Half, Mating, Side
 from archimetra.job.cuts import CarveCut, Cut, PocketCut, ProfileCut
-from archimetra.job.edit import Edit, board_of, replace
+from archimetra.job.edit import Edit, board_of, next_number, replace
 from archimetra.job.edits import add_board
-from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, next_id
+from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId
 from archimetra.job.inlays import Inlay, InlayKind
-from archimetra.job.job import Board, Job
+from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.shapes import LAYER_COLOURS, Layer, Shape
 
 FRAME = ".frame"  # ends the id of a plug's frame
@@ -59,13 +59,16 @@ def add_inlay(
     if plug_board is None:
         edit, plug_board = add_board(job)
         job = edit.job
-        sheet = replace(art.sheet, width=max(150.0, art.sheet.width / 2), height=max(150.0, art.sheet.height / 2))
+        own = board_of(job, plug_board).sheet.id
+        sheet = replace(
+            art.sheet, id=own, width=max(150.0, art.sheet.width / 2), height=max(150.0, art.sheet.height / 2)
+        )
         if kind is InlayKind.STRAIGHT:  # an insert is as thick as its pocket is deep
             sheet = replace(sheet, readings=(round(min(6.0, art.sheet.thinnest / 3), 1),))
         job = _with_board(
             job, replace(board_of(job, plug_board), name=f"{name or 'Inlay'} plug", sheet=sheet, auto_order=True)
         )
-    id_ = InlayId(next_id("inlay", [inlay.id for inlay in job.inlays], job.numbers))
+    id_ = InlayId(f"inlay{next_number(job, 'inlay')}")
     wanted = set(shapes)
     names = [shape.name for shape in art.shapes if shape.id in wanted]
     name = name or (names[0].capitalize() if len(names) == 1 else f"Inlay {len(job.inlays) + 1}")
@@ -173,7 +176,7 @@ def settled(job: Job) -> Job:
     if not job.inlays and not any(_leftovers(board, alive) for board in job.boards):
         return job
     fresh = replace(job, inlays=tuple(inlay for inlay in job.inlays if inlay.id in alive))
-    fresh = replace(fresh, boards=tuple(_without_leftovers(board, alive) for board in fresh.boards))
+    fresh = with_boards(fresh, tuple(_without_leftovers(board, alive) for board in fresh.boards))
     for inlay in fresh.inlays:
         fresh = _settle(fresh, inlay)
     return job if fresh == job else fresh
@@ -325,7 +328,7 @@ def _layer(job: Job, board: Board, inlay: Inlay) -> tuple[LayerId, tuple[Layer, 
     known = next((s.layer for s in board.shapes if s.follows == inlay.id and board.layer(s.layer) is not None), None)
     if known is not None:
         return known, board.layers
-    id_ = LayerId(next_id("layer", [layer.id for layer in board.layers], job.numbers))
+    id_ = LayerId(f"layer{next_number(job, 'layer')}")
     colour = LAYER_COLOURS[len(board.layers) % len(LAYER_COLOURS)]
     return id_, (*board.layers, Layer(id=id_, name=f"{inlay.name}, plug", colour=colour))
 
@@ -352,4 +355,4 @@ def _cut(job: Job, board_id: BoardId, kind: type[Cut], name: str, bit: BitId, **
 def _with_board(job: Job, board: Board) -> Job:
     if board is job.board(board.id):
         return job
-    return replace(job, boards=tuple(board if b.id == board.id else b for b in job.boards))
+    return with_boards(job, tuple(board if b.id == board.id else b for b in job.boards))

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cached_property
+from operator import is_
+from typing import Any
 
 import msgspec
 
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import CarveCut, Cut, HoleCut, PocketCut
-from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, next_id
+from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, SheetId, last_number, next_id
 from archimetra.job.inlays import Inlay
 from archimetra.job.quantities import Unit
 from archimetra.job.record import Record
@@ -16,15 +19,14 @@ from archimetra.job.shapes import Backdrop, Guide, Layer, Measure, Shape, Source
 from archimetra.job.sheet import Fixture, Heights, Machine, Sheet, Zero
 from archimetra.job.starter_rack import STARTER_BITS
 
+replace = msgspec.structs.replace
 
-class Board(Record, frozen=True, kw_only=True, dict=True):
-    """One sheet with its artwork and its cuts in running order. ``bed_x, bed_y``: the sheet's front left corner
-    on the machine's bed. ``margin`` (0 for none) is a set of guides that far inside the sheet's edges. With ``auto_order`` new
-    cuts take the place in the running order that suits them; dragging one turns it off."""
+
+class _OnASheet(Record, frozen=True, kw_only=True):
+    """What a board holds itself, whichever form it is in."""
 
     id: BoardId
     name: str
-    sheet: Sheet
     zero: Zero = Zero()
     heights: Heights = Heights()
     bed_x: float = 0.0
@@ -33,13 +35,28 @@ class Board(Record, frozen=True, kw_only=True, dict=True):
     auto_order: bool = False
     layers: tuple[Layer, ...] = ()
     shapes: tuple[Shape, ...] = ()
-    cuts: tuple[Cut, ...] = ()
     sources: tuple[Source, ...] = ()
     backdrops: tuple[Backdrop, ...] = ()
     guides: tuple[Guide, ...] = ()
     margin: float = 0.0
     has_centre_lines: bool = False
     measures: tuple[Measure, ...] = ()
+
+
+class StoredBoard(_OnASheet, frozen=True, kw_only=True, dict=True):
+    """A board as the document keeps it: it names its ``sheet`` and, in running ``order``, the cuts that have something on it."""
+
+    sheet: SheetId
+    order: tuple[CutId, ...] = ()
+
+
+class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
+    """Work on one sheet, with the sheet and its cuts in running order at hand: what everything but the document works on. ``bed_x,
+    bed_y``: the sheet's front left corner on the machine's bed. ``margin`` (0 for none) is a set of guides that far inside the
+    sheet's edges. With ``auto_order`` cuts stand in the running order that suits them; dragging one turns it off."""
+
+    sheet: Sheet
+    cuts: tuple[Cut, ...] = ()
 
     @cached_property
     def _shapes_by_id(self) -> dict[ShapeId, Shape]:
@@ -88,8 +105,9 @@ class Board(Record, frozen=True, kw_only=True, dict=True):
         return cut
 
 
-class Job(Record, frozen=True, kw_only=True, eq=False):
-    """The whole document. ``typed`` remembers what was typed where it says more than the number, by
+class Job(Record, frozen=True, kw_only=True, eq=False, dict=True):
+    """The whole document. Sheets and cuts are its own, boards (``stored``) name them; ``boards`` has them put together, and
+    ``with_boards`` takes changed ones in. ``typed`` remembers what was typed where it says more than the number, by
     ``owner.field``; a text that no longer comes to the number it stands for is ignored.
 
     ``numbers`` are the last ones given to ids of each kind. They stand beside the content: they never go back, undo included, and
@@ -102,7 +120,9 @@ class Job(Record, frozen=True, kw_only=True, eq=False):
     output_unit: Unit = Unit.MM
     machine: Machine = Machine()
     bits: tuple[Bit, ...] = STARTER_BITS
-    boards: tuple[Board, ...] = ()
+    sheets: tuple[Sheet, ...] = ()
+    cuts: tuple[Cut, ...] = ()
+    stored: tuple[StoredBoard, ...] = msgspec.field(default=(), name="boards")
     inlays: tuple[Inlay, ...] = ()
     typed: dict[str, str] = msgspec.field(default_factory=dict)
     numbers: dict[str, int] = msgspec.field(default_factory=dict)
@@ -117,6 +137,15 @@ class Job(Record, frozen=True, kw_only=True, eq=False):
 
     __hash__ = None  # type: ignore[assignment]  # it holds dictionaries
 
+    @cached_property
+    def boards(self) -> tuple[Board, ...]:
+        """The boards with their sheets and cuts. A board of which nothing changed is the same object as in the job before."""
+        sheets = {sheet.id: sheet for sheet in self.sheets}
+        cuts = {cut.id: cut for cut in self.cuts}
+        return tuple(
+            _put_together(stored, sheets[stored.sheet], [cuts[id_] for id_ in stored.order]) for stored in self.stored
+        )
+
     def board(self, id_: BoardId) -> Board | None:
         return next((board for board in self.boards if board.id == id_), None)
 
@@ -128,6 +157,79 @@ class Job(Record, frozen=True, kw_only=True, eq=False):
 
 
 _CONTENT = tuple(name for name in Job.__struct_fields__ if name != "numbers")
+
+
+def with_boards(job: Job, boards: Sequence[Board], **fields: Any) -> Job:
+    """The job with these boards in this order, and other fields of it changed. A sheet or a cut that several boards name and one of
+    them has otherwise than before is that one's for all; those that no board names any more go, those that none named stay.
+    A sheet without an id is a new one, or the board's own with other sizes where the board is known."""
+    known = {stored.id: stored for stored in job.stored}
+    old_sheets = {sheet.id: sheet for sheet in job.sheets}
+    old_cuts = {cut.id: cut for cut in job.cuts}
+    sheets = _Gathered(old_sheets, {stored.sheet for stored in job.stored})
+    cuts = _Gathered(old_cuts, {id_ for stored in job.stored for id_ in stored.order})
+    given = _SheetIds(job, boards)
+    stored_boards = []
+    for board in boards:
+        stored = known.get(board.id)
+        if stored is not None and stored.__dict__.get("whole") is board:
+            sheets.take(board.sheet)
+            cuts.take(*board.cuts)
+            stored_boards.append(stored)
+            continue
+        sheet = board.sheet
+        if not sheet.id:
+            sheet = replace(sheet, id=stored.sheet if stored is not None else given.next())
+            board = replace(board, sheet=sheet)
+        sheets.take(sheet)
+        cuts.take(*board.cuts)
+        own = {name: getattr(board, name) for name in _OnASheet.__struct_fields__}
+        fresh = StoredBoard(**own, sheet=sheet.id, order=tuple(cut.id for cut in board.cuts))
+        fresh.__dict__["whole"] = board
+        stored_boards.append(fresh)
+    fields |= {"sheets": sheets.all(), "cuts": cuts.all(), "stored": tuple(stored_boards)}
+    return replace(job, **fields)
+
+
+class _Gathered:
+    """What boards name, each sheet or cut once, those known before in the order they had."""
+
+    def __init__(self, old: dict[Any, Any], named: set[Any]) -> None:
+        self._old, self._named = old, named
+        self._now: dict[Any, Any] = {}
+
+    def take(self, *things: Sheet | Cut) -> None:
+        for thing in things:
+            if thing.id not in self._now or thing is not self._old.get(thing.id):
+                self._now[thing.id] = thing
+
+    def all(self) -> tuple[Any, ...]:
+        kept = [
+            self._now.get(id_, thing) for id_, thing in self._old.items() if id_ in self._now or id_ not in self._named
+        ]
+        return (*kept, *(thing for id_, thing in self._now.items() if id_ not in self._old))
+
+
+class _SheetIds:
+    """Ids for sheets that are new to a job."""
+
+    def __init__(self, job: Job, boards: Sequence[Board]) -> None:
+        taken = [sheet.id for sheet in job.sheets] + [board.sheet.id for board in boards]
+        self._last = max(last_number("sheet", taken), job.numbers.get("sheet", 0))
+
+    def next(self) -> SheetId:
+        self._last += 1
+        return SheetId(f"sheet{self._last}")
+
+
+def _put_together(stored: StoredBoard, sheet: Sheet, cuts: Sequence[Cut]) -> Board:
+    whole: Board | None = stored.__dict__.get("whole")
+    if whole is not None and whole.sheet is sheet and len(whole.cuts) == len(cuts) and all(map(is_, whole.cuts, cuts)):
+        return whole
+    own = {name: getattr(stored, name) for name in _OnASheet.__struct_fields__}
+    whole = Board(**own, sheet=sheet, cuts=tuple(cuts))
+    stored.__dict__["whole"] = whole
+    return whole
 
 
 def new_board(job: Job, *, name: str = "Board") -> Board:
@@ -143,4 +245,4 @@ def new_board(job: Job, *, name: str = "Board") -> Board:
 def new_job() -> Job:
     """An empty job with one board and the starter rack."""
     job = Job()
-    return msgspec.structs.replace(job, boards=(new_board(job, name="Board 1"),))
+    return with_boards(job, (new_board(job, name="Board 1"),))

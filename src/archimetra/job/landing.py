@@ -7,8 +7,8 @@ from typing import NamedTuple
 
 from archimetra.artwork.drawing import Drawing, DrawnShape
 from archimetra.geometry.affine import Affine
-from archimetra.job.edit import Edit, next_shape_number, replace, with_board
-from archimetra.job.ids import BoardId, LayerId, ShapeId, next_id
+from archimetra.job.edit import Edit, next_number, replace, with_board
+from archimetra.job.ids import BoardId, LayerId, ShapeId, last_number
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import LAYER_COLOURS, Backdrop, Layer, Origin, Shape, Source
 
@@ -26,7 +26,7 @@ def place_drawing(
         origin = source.name if source is not None else ""
         shapes = [
             _shape(id_, drawn, ids[drawn.layer], at, origin)
-            for id_, drawn in zip(_fresh_ids(job, board, len(drawing.shapes)), drawing.shapes, strict=True)
+            for id_, drawn in zip(_fresh_ids(job, len(drawing.shapes)), drawing.shapes, strict=True)
         ]
         placed.extend(shape.id for shape in shapes)
         sources = board.sources
@@ -94,7 +94,7 @@ def reread_drawing(job: Job, board_id: BoardId, source: str, drawing: Drawing) -
                 )
             )  # fmt: skip
         new = [drawn for drawn in drawing.shapes if drawn.key not in seen]
-        for id_, drawn in zip(_fresh_ids(job, board, len(new)), new, strict=True):
+        for id_, drawn in zip(_fresh_ids(job, len(new)), new, strict=True):
             shapes.append(_shape(id_, drawn, ids[drawn.layer], at, source))
             added.append(id_)
         left = {shape.id for shape in shapes}
@@ -133,8 +133,8 @@ def change_backdrop(job: Job, board_id: BoardId, source: str, *, is_shown: bool 
 # ---- inner workings
 
 
-def _fresh_ids(job: Job, board: Board, count: int) -> list[ShapeId]:
-    first = next_shape_number(job, board)
+def _fresh_ids(job: Job, count: int) -> list[ShapeId]:
+    first = next_number(job, "shape")
     return [ShapeId(f"shape{first + number}") for number in range(count)]
 
 
@@ -167,5 +167,5 @@ def _with_layers(job: Job, board: Board, drawing: Drawing) -> tuple[tuple[Layer,
 
 def new_layer(job: Job, layers: Sequence[Layer], name: str, *, colour: str = "", is_shown: bool = True) -> Layer:
     """A layer beside others, in a colour of its own unless one is given."""
-    id_ = LayerId(next_id("layer", [layer.id for layer in layers], job.numbers))
+    id_ = LayerId(f"layer{max(next_number(job, 'layer'), last_number('layer', [layer.id for layer in layers]) + 1)}")
     return Layer(id=id_, name=name, colour=colour or LAYER_COLOURS[len(layers) % len(LAYER_COLOURS)], is_shown=is_shown)

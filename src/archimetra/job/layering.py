@@ -8,7 +8,7 @@ from typing import Any
 
 from archimetra.job.edit import Edit, board_of, replace, with_board
 from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, next_id
-from archimetra.job.job import Board, Job
+from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.landing import new_layer
 from archimetra.job.shapes import Shape
 
@@ -84,7 +84,7 @@ def follow_layer(job: Job, cut_id: CutId, layer_id: LayerId) -> Edit:
     boards = tuple(
         replace(b, cuts=tuple(replace(c, layer=layer_id) if c.id == cut_id else c for c in b.cuts)) for b in job.boards
     )
-    return Edit("Follow layer", replace(job, boards=boards))
+    return Edit("Follow layer", with_boards(job, boards))
 
 
 def lock_shapes(job: Job, board_id: BoardId, ids: Iterable[ShapeId], *, is_locked: bool) -> Edit:

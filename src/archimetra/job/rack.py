@@ -18,7 +18,7 @@ from platformdirs import user_config_path
 from archimetra.base.errors import JobFileError
 from archimetra.base.files import write_safely
 from archimetra.job.bits import Bit, BitKind, Flutes, Recipe, Spin
-from archimetra.job.edit import Edit, replace
+from archimetra.job.edit import Edit, next_number, replace
 from archimetra.job.ids import BitId, next_id
 from archimetra.job.job import Job
 from archimetra.job.starter_rack import starter_rack
@@ -203,7 +203,7 @@ def take(job: Job, bit: Bit) -> tuple[Edit, BitId]:
     )
     if known is not None:
         return Edit("Take bit", job), known.id
-    new = BitId(next_id("bit", [own.id for own in job.bits], job.numbers))
+    new = BitId(f"bit{next_number(job, 'bit')}")
     place = min(max((own.place for own in job.bits), default=-1) + 1, 99)
     copy = replace(bit, id=new, place=place)
     return Edit("Take bit from the rack", replace(job, bits=(*job.bits, copy))), new

@@ -13,7 +13,7 @@ from archimetra.artwork.text_form import TextForm
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job.edit import Edit, board_of, next_shape_number, replace, with_board
+from archimetra.job.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.job.forms import Form, RectangleForm, outlines_of, words_of
 from archimetra.job.ids import BoardId, LayerId, ShapeId
 from archimetra.job.job import Board, Job
@@ -77,7 +77,7 @@ def frame(job: Job, board_id: BoardId, ids: Sequence[ShapeId], margin: float, *,
     if box is None:
         raise ValueError("there is nothing to frame: pick something first")
     x0, y0, x1, y1 = box
-    form = RectangleForm(width=x1 - x0 + 2 * margin, depth=y1 - y0 + 2 * margin, corner_radius=corner_radius)
+    form = RectangleForm(width=x1 - x0 + 2 * margin, height=y1 - y0 + 2 * margin, corner_radius=corner_radius)
     done = draw(job, board_id, form, Affine.shift((x0 + x1) / 2, (y0 + y1) / 2), name="frame")
     return Done(done.edit, (*ids, *done.pick))
 
@@ -301,7 +301,7 @@ def mend(
     done = run(drawn)
     changed: dict[ShapeId, list[Shape]] = {shape.id: [] for shape in shapes}
     heirs: dict[ShapeId, Ids] = {}
-    number = next_shape_number(job, board)
+    number = next_number(job, "shape")
     pick: list[ShapeId] = []
     for result, origins in zip(done.shapes, done.origins, strict=True):
         first = shapes[origins[0]]
@@ -352,7 +352,7 @@ def _drawn(name: str, paths: tuple[Path, ...], *, at: Affine = IDENTITY, form: F
 
 def _add(job: Job, board_id: BoardId, shape: Shape, layer: LayerId | None, label: str) -> Done:
     """A shape on a layer: the given one if it is free, else the first free one, else a new one."""
-    id_ = ShapeId(f"shape{next_shape_number(job, board_of(job, board_id))}")
+    id_ = ShapeId(f"shape{next_number(job, 'shape')}")
 
     def change(board: Board) -> Board:
         layers = board.layers
@@ -430,7 +430,7 @@ def _combined(
 
 
 def _added(job: Job, board_id: BoardId, shapes: Sequence[Shape], label: str) -> Done:
-    first = next_shape_number(job, board_of(job, board_id))
+    first = next_number(job, "shape")
     fresh = tuple(replace(shape, id=ShapeId(f"shape{first + k}")) for k, shape in enumerate(shapes))
     edit = Edit(label, with_board(job, board_id, lambda board: replace(board, shapes=(*board.shapes, *fresh))))
     return Done(edit, tuple(shape.id for shape in fresh))
@@ -446,7 +446,7 @@ def _replaced(
     words: str = "",
 ) -> Done:
     """New shapes in the place of old ones; ``gone`` are used up by them."""
-    number = next_shape_number(job, board_of(job, board_id))
+    number = next_number(job, "shape")
     changed: dict[ShapeId, list[Shape]] = {id_: [] for id_ in gone}
     pick: list[ShapeId] = []
     for old, shapes in made.items():

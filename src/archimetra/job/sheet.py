@@ -11,6 +11,7 @@ from math import isfinite
 
 import msgspec
 
+from archimetra.job.ids import SheetId
 from archimetra.job.need import need
 from archimetra.job.record import Record
 
@@ -32,9 +33,10 @@ class Material(StrEnum):
 
 
 class Sheet(Record, frozen=True, kw_only=True):
-    """Sizes in mm. ``readings`` are caliper readings of the thickness; at least one. ``tint`` ('' for the material's own) is
+    """The piece of material that lies on the machine; sizes in mm. ``id`` is empty until it comes into a job. ``readings`` are caliper readings of the thickness; at least one. ``tint`` ('' for the material's own) is
     the colour this very sheet has."""
 
+    id: SheetId = SheetId("")
     width: float
     height: float
     readings: tuple[float, ...]
@@ -74,21 +76,21 @@ class FixtureKind(StrEnum):
 
 
 class Fixture(Record, frozen=True, kw_only=True):
-    """A clamp or a screw on the sheet: an area to keep clear of, so high above the sheet's top. ``x, y`` is its centre in
-    board coordinates; a screw is round, ``width`` across. ``degrees`` turn a clamp counter-clockwise."""
+    """A clamp or a screw on the sheet: an area to keep clear of, ``rise`` mm above the sheet's top. ``x, y`` is its centre in
+    board coordinates, ``width`` lies along X and ``height`` along Y; a screw is round, ``width`` across. ``degrees`` turn a clamp counter-clockwise."""
 
     kind: FixtureKind = FixtureKind.CLAMP
     x: float
     y: float
     width: float = 60.0
-    depth: float = 30.0
-    height: float = 20.0
+    height: float = 30.0
+    rise: float = 20.0
     degrees: float = 0.0
 
     def __post_init__(self) -> None:
         need(isfinite(self.x) and isfinite(self.y) and isfinite(self.degrees), "a clamp lies at a finite place")
-        need(all(isfinite(v) and 1 <= v <= 2000 for v in (self.width, self.depth)), "a clamp is 1 to 2000 mm a side")
-        need(isfinite(self.height) and 0 <= self.height <= 300, "a clamp stands 0 to 300 mm above the sheet")
+        need(all(isfinite(v) and 1 <= v <= 2000 for v in (self.width, self.height)), "a clamp is 1 to 2000 mm a side")
+        need(isfinite(self.rise) and 0 <= self.rise <= 300, "a clamp stands 0 to 300 mm above the sheet")
 
 
 class ZeroAt(StrEnum):
@@ -179,7 +181,7 @@ class Heights(Record, frozen=True, kw_only=True):
 
     def over(self, fixtures: tuple[Fixture, ...]) -> Heights:
         """The heights to fly at: what is typed, or derived from the highest clamp; never below a clamp."""
-        highest = max((fixture.height for fixture in fixtures), default=0.0)
+        highest = max((fixture.rise for fixture in fixtures), default=0.0)
         clear = highest + ABOVE_CLAMPS_MM if fixtures else LOWEST_TRAVEL_MM
         travel = max(clear if self.follows_clamps else self.travel, highest + 1.0 if fixtures else 0.0, self.hop)
         return msgspec.structs.replace(self, travel=travel, park=max(self.park, travel))

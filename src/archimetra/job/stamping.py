@@ -44,7 +44,7 @@ def add_stamp(
     done = shaping.draw(
         job,
         board_id,
-        RectangleForm(width=x1 - x0, depth=y1 - y0),
+        RectangleForm(width=x1 - x0, height=y1 - y0),
         Affine.shift((x0 + x1) / 2, (y0 + y1) / 2),
         name="stamp frame",
     )

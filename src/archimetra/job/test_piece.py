@@ -17,10 +17,10 @@ from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, Recipe
 from archimetra.job.cut_parts import Entry, Overrides, Side, Tabs
 from archimetra.job.cuts import Cut, EngraveCut, PocketCut, ProfileCut
-from archimetra.job.edit import Edit, board_of, replace
+from archimetra.job.edit import Edit, board_of, next_number, replace
 from archimetra.job.forms import outlines_of
-from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, next_id
-from archimetra.job.job import Board, Job
+from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, SheetId
+from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.need import need
 from archimetra.job.shapes import LAYER_COLOURS, Layer, Shape
 from archimetra.job.sheet import Heights, HoldDown
@@ -130,17 +130,18 @@ def add_test_piece(job: Job, like: BoardId, piece: TestPiece) -> tuple[Edit, Boa
     bit = job.bit(piece.bit)
     assert bit is not None
     width, depth = piece_size(piece, bit)
-    new = BoardId(next_id("board", [board.id for board in job.boards], job.numbers))
-    sheet = replace(source.sheet, width=round(width, 1), height=round(depth, 1), hold_down=HoldDown.TAPED)
-    layer, first_shape = job.numbers.get("layer", 0) + 1, job.numbers.get("shape", 0) + 1
+    new = BoardId(f"board{next_number(job, 'board')}")
+    sheet = replace(
+        source.sheet, id=SheetId(""), width=round(width, 1), height=round(depth, 1), hold_down=HoldDown.TAPED
+    )
+    layer, first_shape = next_number(job, "layer"), next_number(job, "shape")
     layers = (
         Layer(id=LayerId(f"layer{layer}"), name="Samples", colour=LAYER_COLOURS[0]),
         Layer(id=LayerId(f"layer{layer + 1}"), name="Labels", colour=LAYER_COLOURS[4]),
     )
     shapes: list[Shape] = []
     cuts: list[Cut] = []
-    first = next_id("cut", [cut.id for board in job.boards for cut in board.cuts], job.numbers)
-    number = int(first.removeprefix("cut"))
+    number = next_number(job, "cut")
     w, d = _cell(piece, bit)
     left, bottom = _margins(piece, bit)
     for row, down in enumerate(piece.down.values):
@@ -167,7 +168,7 @@ def add_test_piece(job: Job, like: BoardId, piece: TestPiece) -> tuple[Edit, Boa
         id=new, name="Test piece", sheet=sheet, zero=source.zero, heights=Heights(follows_clamps=True),
         bed_x=source.bed_x, bed_y=source.bed_y, layers=layers, shapes=tuple(shapes), cuts=tuple(cuts), auto_order=False,
     )  # fmt: skip
-    return Edit("Add test piece", replace(job, boards=(*job.boards, board))), new
+    return Edit("Add test piece", with_boards(job, (*job.boards, board))), new
 
 
 def _cut(piece: TestPiece, thinnest: float, id_: CutId, name: str, shape: ShapeId, across: float, down: float) -> Cut:

@@ -32,7 +32,7 @@ def outline_of(fixture: Fixture) -> Polygon:
     if fixture.kind is FixtureKind.SCREW:
         disc: Polygon = shapely.buffer(shapely.points(fixture.x, fixture.y), fixture.width / 2, quad_segs=16)
         return disc
-    w, d = fixture.width / 2, fixture.depth / 2
+    w, d = fixture.width / 2, fixture.height / 2
     turn = np.radians(fixture.degrees)
     u, v = np.array((np.cos(turn), np.sin(turn))), np.array((-np.sin(turn), np.cos(turn)))
     centre = np.array((fixture.x, fixture.y))
@@ -50,7 +50,7 @@ def kept_clear(
     plunge, stepover = recipe.plunge, recipe.stepover
     reach = max(bit.radius, bit.shank / 2) + GAP_MM
     zones = [shapely.buffer(outline_of(f), reach, quad_segs=8) for f in fixtures]
-    tops = np.array([f.height + GAP_MM for f in fixtures])
+    tops = np.array([f.rise + GAP_MM for f in fixtures])
     growth = _growth(toolpath, cut, bit, stepover)
     hits = np.zeros(len(toolpath), dtype=bool)
     for more in np.unique(growth):

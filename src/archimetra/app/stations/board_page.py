@@ -60,8 +60,8 @@ class BoardPage(Page):
             ("From the left", "x", "to its middle"),
             ("From the front", "y", "to its middle"),
             ("Clamp width (X)", "width", ""),
-            ("Clamp height (Y)", "depth", ""),
-            ("Clamp height (Z)", "height", "above the sheet"),
+            ("Clamp height (Y)", "height", ""),
+            ("Clamp top (Z)", "rise", "above the sheet"),
         ):
             made = self.length_row(
                 form,
@@ -179,7 +179,7 @@ class BoardPage(Page):
         self._flight.setText(
             f"The bit travels {format_length(flight.travel, unit)} {unit} above the sheet"
             + (
-                f", clear of the highest clamp ({format_length(max(f.height for f in board.fixtures), unit)})."
+                f", clear of the highest clamp ({format_length(max(f.rise for f in board.fixtures), unit)})."
                 if board.fixtures
                 else "."
             )
@@ -231,9 +231,9 @@ class BoardPage(Page):
     def _add_fixture(self, kind: FixtureKind) -> None:
         board = self.session.board
         size = (
-            {"width": 60.0, "depth": 30.0, "height": 20.0}
+            {"width": 60.0, "height": 30.0, "rise": 20.0}
             if kind is FixtureKind.CLAMP
-            else {"width": 10.0, "depth": 10.0, "height": 3.0}
+            else {"width": 10.0, "height": 10.0, "rise": 3.0}
         )
         place = 30.0 + 70.0 * (len(board.fixtures) % max(int(board.sheet.width / 70), 1))
         made = Fixture(kind=kind, x=min(place, board.sheet.width), y=10.0, **size)

@@ -58,7 +58,7 @@ class FixtureMarks(QObject):
             places = [(fixture.x + fixture.width / 2 * cos(t), fixture.y + fixture.width / 2 * sin(t)) for t in turns]
         else:
             c, s = cos(radians(fixture.degrees)), sin(radians(fixture.degrees))
-            w, d = fixture.width / 2, fixture.depth / 2
+            w, d = fixture.width / 2, fixture.height / 2
             corners = ((-w, -d), (w, -d), (w, d), (-w, d))
             places = [(fixture.x + x * c - y * s, fixture.y + x * s + y * c) for x, y in corners]
         return QPolygonF([self._plan.view.to_screen(*place) for place in places])
@@ -77,6 +77,4 @@ class FixtureMarks(QObject):
             if box.width() > 34 and box.height() > 12:
                 painter.setPen(QColor("white"))
                 painter.setFont(style.font(11))
-                painter.drawText(
-                    QRectF(box), Qt.AlignmentFlag.AlignCenter, f"{format_length(fixture.height, unit)} high"
-                )
+                painter.drawText(QRectF(box), Qt.AlignmentFlag.AlignCenter, f"{format_length(fixture.rise, unit)} high")

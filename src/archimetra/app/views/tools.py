@@ -137,7 +137,7 @@ class DrawTool(Tool):
         try:
             match self._template:
                 case RectangleForm() | EllipseForm():
-                    form: Form = replace(self._template, width=a, depth=b if self.kind != "circle" else a)
+                    form: Form = replace(self._template, width=a, height=b if self.kind != "circle" else a)
                     x, y = (at[0], at[1]) if self.kind == "circle" else (at[0] + a / 2, at[1] + b / 2)
                     place = Affine.shift(x, y)
                 case PolygonForm():
@@ -184,12 +184,12 @@ class DrawTool(Tool):
             match self._template:
                 case RectangleForm():
                     radius = min(self._template.corner_radius, abs(dx) / 2, abs(dy) / 2)
-                    form: Form = RectangleForm(width=abs(dx), depth=abs(dy), corner_radius=radius)
+                    form: Form = RectangleForm(width=abs(dx), height=abs(dy), corner_radius=radius)
                     return form, Affine.shift((ax + bx) / 2, (ay + by) / 2)
                 case EllipseForm() if self.kind == "circle":
-                    return EllipseForm(width=2 * away, depth=2 * away), Affine.shift(ax, ay)
+                    return EllipseForm(width=2 * away, height=2 * away), Affine.shift(ax, ay)
                 case EllipseForm():
-                    return EllipseForm(width=abs(dx), depth=abs(dy)), Affine.shift((ax + bx) / 2, (ay + by) / 2)
+                    return EllipseForm(width=abs(dx), height=abs(dy)), Affine.shift((ax + bx) / 2, (ay + by) / 2)
                 case PolygonForm():
                     place = Affine.turn(turn - 90).then(Affine.shift(ax, ay))
                     return _replace(self._template, radius=away), place

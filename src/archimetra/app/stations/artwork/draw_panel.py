@@ -23,15 +23,15 @@ from archimetra.job.shapes import Shape
 KINDS: dict[str, ShapeForm] = {
     "rectangle": RectangleForm(),
     "circle": EllipseForm(),
-    "ellipse": EllipseForm(width=60.0, depth=40.0),
+    "ellipse": EllipseForm(width=60.0, height=40.0),
     "polygon": PolygonForm(),
     "star": StarForm(),
     "slot": SlotForm(),
 }
 # what of each form a field shows: words, field, whether it is a length
 FIELDS: dict[type, tuple[tuple[str, str, bool], ...]] = {
-    RectangleForm: (("Width (X)", "width", True), ("Height (Y)", "depth", True), ("Corner radius", "corner_radius", True)),
-    EllipseForm: (("Width (X)", "width", True), ("Height (Y)", "depth", True)),
+    RectangleForm: (("Width (X)", "width", True), ("Height (Y)", "height", True), ("Corner radius", "corner_radius", True)),
+    EllipseForm: (("Width (X)", "width", True), ("Height (Y)", "height", True)),
     PolygonForm: (("Sides", "sides", False), ("Radius", "radius", True)),
     StarForm: (("Points", "points", False), ("Outer radius", "outer", True), ("Inner radius", "inner", True)),
     SlotForm: (
@@ -176,8 +176,8 @@ class DrawPanel(Panel):
         if form is None:
             return Edit("", s.job)
         changed = msgspec.structs.replace(form, **{field: value})
-        if self._kind == "circle" and field in ("width", "depth") and shape is None:
-            changed = msgspec.structs.replace(changed, width=value, depth=value)
+        if self._kind == "circle" and field in ("width", "height") and shape is None:
+            changed = msgspec.structs.replace(changed, width=value, height=value)
         if shape is None:
             self._templates[self._kind] = changed
             made: Callable[[ShapeForm, Affine], None] = self._made
