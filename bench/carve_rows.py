@@ -14,13 +14,14 @@ from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job import cutting, shaping
 from archimetra.job.bits import Bit, BitKind, Recipe
-from archimetra.job.cuts import CarveCut
+from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.ids import BitId
 from archimetra.job.job import Job, new_job
 from archimetra.toolpath.carve_area import carve_area
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.moves import Move
-from archimetra.toolpath.planners import plan_cut
-from archimetra.toolpath.task import Task, task_of
+from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from cut_rows import job_with_cut
 from pieces import replace, wavy
 from rows import Row, compared, seconds, spell
@@ -48,12 +49,12 @@ def strip(points: int) -> list[Path]:
     return [Path.polyline(np.vstack((lower, upper[::-1])), closed=True)]
 
 
-def carve_task(paths: list[Path]) -> Task:
+def carve_task(paths: list[Path]) -> ResolvedCut:
     job = job_with_cut(paths, CarveCut, bit=BitId("bit1"))
     board = job.boards[0]
     bits = (replace(VEE, id=job.bits[0].id), *job.bits[1:])
     job = replace(job, bits=bits)
-    return task_of(job, board, board.cuts[0])
+    return resolve(job, board, board.cuts[0])
 
 
 def forget() -> None:
@@ -113,7 +114,7 @@ def carve_growth() -> Iterator[Row]:
 def carve_retyping() -> Iterator[Row]:
     """One more letter in a line of thirty: a keystroke pause is some 300 ms."""
     jobs = [text_job("Harbour cafe at the old quay, No" + end) for end in ("", ".", ".1", ".12", ".123")]
-    tasks = [task_of(job, job.boards[0], job.boards[0].cuts[0]) for job in jobs]
+    tasks = [resolve(job, job.boards[0], job.boards[0].cuts[0]) for job in jobs]
     forget()
     first = seconds(lambda: plan_cut(tasks[0]))
     best = min(seconds(lambda task=task: plan_cut(task)) for task in tasks[1:])  # type: ignore[misc]
@@ -142,7 +143,7 @@ def _ribbon_job() -> Job:
     return replace(job, bits=(replace(VEE, id=job.bits[0].id), *job.bits[1:]))
 
 
-def _tolerance(task: Task) -> float:
+def _tolerance(task: ResolvedCut) -> float:
     from archimetra.toolpath.carving import carving_of
 
     assert isinstance(task.cut, CarveCut)

@@ -25,7 +25,7 @@ from archimetra.stock.sweep_kernels import TILE, sweep
 from archimetra.stock.timeline import StockTimeline, cell_for
 from archimetra.toolpath.contours import FLATTEN_MM, _kept_region
 from archimetra.toolpath.profile import plan_profile
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from pieces import job_of, replace, svg_of_size, wavy
 from rows import Row, compared, seconds, spell
 
@@ -58,7 +58,7 @@ def profile_planning() -> Iterator[Row]:
         def floor(region=region, bit=bit, steps=steps) -> None:
             shapely.buffer(region, bit.radius, quad_segs=steps)
 
-        task = task_of(job, board, cut)
+        task = resolve(job, board, cut)
 
         def work(task=task) -> None:
             _kept_region.cache_clear()
@@ -86,7 +86,7 @@ def _many_shapes() -> Row:
 
     def work() -> None:
         _kept_region.cache_clear()
-        plan_profile(task_of(job, board, cut))
+        plan_profile(resolve(job, board, cut))
 
     return compared(
         "profile of 400 parts of 500 segments",

@@ -14,13 +14,18 @@ from archimetra.geometry.path import Path
 from archimetra.geometry.region import region_of
 from archimetra.job import cutting
 from archimetra.job.cut_parts import Entry, Pattern, Side, Tabs
-from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut
+from archimetra.job.cuts import Cut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.hole import HoleCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.job import Job, with_boards
 from archimetra.toolpath.contours import FLATTEN_MM, _kept_region, cleared
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.moves import Move
 from archimetra.toolpath.order import inside_first, travel
-from archimetra.toolpath.planners import plan_cut
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from pieces import job_of, replace, wavy
 from rows import Row, compared, seconds, spell
 
@@ -40,7 +45,7 @@ def pocket_planning() -> Iterator[Row]:
         [Path.polyline(wavy(20_000, at=(300.0, 300.0)), closed=True), *islands], PocketCut, end_depth=12.0
     )
     board = job.boards[0]
-    task = task_of(job, board, board.cuts[0])
+    task = resolve(job, board, board.cuts[0])
     shape = board.shapes[0]
     region = region_of(shape.placed(), shape.fill_rule)
     bit = job.bits[0]
@@ -75,7 +80,7 @@ def hole_planning() -> Iterator[Row]:
     grid = [(20 + 24 * (k % 23), 20 + 24 * (k // 23)) for k in range(500)]
     job = job_with_cut([Path.circle(at, 4.0) for at in grid], HoleCut, end_depth=6.0)
     board = job.boards[0]
-    task = task_of(job, board, board.cuts[0])
+    task = resolve(job, board, board.cuts[0])
 
     def floor() -> None:
         for path in board.shapes[0].placed():

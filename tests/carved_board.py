@@ -13,7 +13,7 @@ from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job import cutting, shaping
 from archimetra.job.bits import Bit, BitKind, Recipe
-from archimetra.job.cuts import CarveCut
+from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.ids import BitId
 from archimetra.job.job import Board, Job, new_job
 from archimetra.stock.bitshapes import bit_shapes

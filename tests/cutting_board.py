@@ -10,9 +10,9 @@ from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
 from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.sheet import Sheet
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.moves import Move, straightened
-from archimetra.toolpath.planners import plan_cut
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from shapes import job_with, replace, straight_bit
 
 SHEET = Sheet(width=400.0, height=300.0, readings=(18.0,))
@@ -32,7 +32,7 @@ def board_with(
 def planned(*paths: Path, kind: type[Cut], **fields):
     """(toolpath, findings, board) of one cut."""
     job, board, cut = board_with(*paths, kind=kind, **fields)
-    toolpath, findings = plan_cut(task_of(job, board, cut))
+    toolpath, findings = plan_cut(resolve(job, board, cut))
     return toolpath, findings, board
 
 

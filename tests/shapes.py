@@ -16,7 +16,7 @@ from archimetra.geometry.path import Path
 from archimetra.geometry.segments import Kind
 from archimetra.job import edits, landing
 from archimetra.job.bits import Bit, BitKind, Recipe
-from archimetra.job.cuts import ProfileCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId
 from archimetra.job.job import Board, Job, new_job
 from archimetra.job.sheet import Sheet

@@ -534,7 +534,7 @@ class TestCombining:
         assert window.session.board.shapes[-1].bounds() == pytest.approx((46, 46, 154, 114), abs=0.01)
         button(window, "Draw a frame").click()
         form = window.session.board.shapes[-1].form
-        assert (form.width, form.depth) == pytest.approx((128, 88), abs=0.02)
+        assert (form.width, form.height) == pytest.approx((128, 88), abs=0.02)
         window.session.pick([window.session.board.shapes[0].id, window.session.board.shapes[-1].id])
         button(window, "Intersect").click()
         window.session.pick([window.session.board.shapes[0].id])

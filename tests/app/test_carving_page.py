@@ -9,9 +9,11 @@ from app.conftest import settle
 from app.gestures import button, field, note_beside, type_into
 from app.test_cuts_page import offer, shape_named, unfold
 from archimetra.demo import quay_tide_clock
-from archimetra.job import cutting, inlaying, rack
+from archimetra.job import inlaying, leftovers, rack
 from archimetra.job.bits import BitKind
-from archimetra.job.cuts import CarveCut, PocketCut, ProfileCut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId
 from archimetra.job.starter_rack import starter_rack
 
@@ -51,7 +53,7 @@ class TestOffers:
         carve = session.board.cut(session.cut_id)
         assert isinstance(carve, CarveCut)
         assert session.job.bit(carve.bit).kind is BitKind.VEE
-        floors = cutting.floors_of(session.board, carve)
+        floors = leftovers.floors_of(session.board, carve)
         assert len(floors) == 1
         assert session.board.cuts.index(floors[0]) < session.board.cuts.index(carve)
         settle(qtbot, window)
@@ -114,7 +116,7 @@ class TestCarveEditor:
         editor = window.cuts_page.cuts.editor(CarveCut)
         editor.add_floor(session.job.bit(BitId("bit3")))
         settle(qtbot, window)
-        floors = cutting.floors_of(session.board, session.board.cut(cut.id))
+        floors = leftovers.floors_of(session.board, session.board.cut(cut.id))
         assert [session.job.bit(f.bit).diameter for f in floors] == [3.0, 1.5]
         assert "3 mm straight and 1.5 mm straight" in words_of(editor.form)
         session.show_cut(floors[0].id)

@@ -9,15 +9,19 @@ from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from app.conftest import settle
 from app.gestures import button, choose, drag, field, note_beside, type_into
-from archimetra.app.widgets.cut_sketch import CutSketchData, taken_away
+from archimetra.app.stations.cuts.kinds import form_of
 from archimetra.app.widgets.form import Fold
 from archimetra.job import cutting, edits, kits, rack
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import Entry, Pattern
-from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.hole import HoleCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
+from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.file import JobFile
 from archimetra.job.job import new_job
-from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Fixture, Material
 from archimetra.job.starter_rack import starter_rack
 from archimetra.toolpath.moves import MarkKind
@@ -189,21 +193,19 @@ class TestEditors:
 class TestSketch:
     def test_what_is_taken_away_is_drawn_to_measure(self, open_window):
         session = open_window().session
-        sheet, rack_bits = session.board.sheet, {bit.name: bit for bit in starter_rack()}
+        rack_bits = {bit.name: bit for bit in starter_rack()}
 
         def data(kind, bit, **fields):
             cut = cutting.new_cut(session.job, session.board.id, kind, (), **fields)
-            return CutSketchData(
-                sheet=sheet, unit=Unit.MM, bit=rack_bits[bit], cut=cut, start=0.0, end=8.0, per_pass=3.0, tab=0.0
-            )
+            return form_of(kind).outline(cut, rack_bits[bit], 8.0)
 
-        assert max(x for x, _ in taken_away(data(ProfileCut, "6 mm straight"))) == 3.0
-        v = taken_away(data(EngraveCut, "60° V"))
+        assert max(x for x, _ in data(ProfileCut, "6 mm straight")) == 3.0
+        v = data(EngraveCut, "60° V")
         assert max(x for x, _ in v) == pytest.approx(0.05 + 8 * 3**-0.5)
-        slot = taken_away(data(SlotCut, "9.5 mm keyhole"))
+        slot = data(SlotCut, "9.5 mm keyhole")
         assert {round(abs(x), 2) for x, _ in slot} == {2.4, 4.75}
         assert (-4.75, 8.0) in slot
-        drill = taken_away(data(HoleCut, "5 mm drill", diameters=(5.0,)))
+        drill = data(HoleCut, "5 mm drill", diameters=(5.0,))
         assert max(z for _, z in drill) == pytest.approx(8 + 2.5 / 1.6643, abs=0.01)
 
 
@@ -337,7 +339,7 @@ class TestOnThePlan:
         session, plan = window.session, window.plan
         window.station_board()
         button(window, "Add a clamp").click()
-        type_into(window, "Clamp height (Z)", "25")
+        type_into(window, "Clamp top (Z)", "25")
         assert session.board.fixtures[0].rise == 25.0
         clamp = session.board.fixtures[0]
         drag(plan, plan.view.to_screen(clamp.x, clamp.y), plan.view.to_screen(18, 160))

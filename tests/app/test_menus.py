@@ -130,7 +130,7 @@ def test_a_duplicated_board_is_cut_like_its_original_and_can_be_saved():
     for board in job.boards:
         edit, new = edits.duplicate_board(job, board.id)
         copy = edit.job.board(new)
-        assert copy.shapes == board.shapes
+        assert [s.placed() for s in copy.shapes] == [s.placed() for s in board.shapes]
         own = {cut.id for cut in copy.cuts}
         assert len(own) == sum(cut.mating is None for cut in board.cuts)
         for cut in copy.cuts:

@@ -39,11 +39,11 @@ class TestBoardPage:
         window.station_board()
         edit = type_into(window, "Low hop", "40")
         assert "hop height <= travel height" in note_beside(edit).lower()
-        assert window.session.board.heights.hop == 3.0
+        assert window.session.board.heights.retract == 3.0
         type_into(window, "Park", "60")
         type_into(window, "Travel", "45")
         type_into(window, "Low hop", "40")
-        assert window.session.board.heights.hop == 40.0
+        assert window.session.board.heights.retract == 40.0
 
     @pytest.mark.parametrize("text", ["18.3; 18.1", "", "18.3, x", "0", "18.3, 900"])
     def test_readings_that_are_none_are_told_and_change_nothing(self, open_window, text):

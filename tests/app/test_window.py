@@ -40,7 +40,7 @@ from archimetra.engine.autosave import left_by_crashes
 from archimetra.engine.messages import GettingReady, WorkerFailed
 from archimetra.job import cutting, edits
 from archimetra.job.cut_parts import Side
-from archimetra.job.cuts import ProfileCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.file import JobFile, load_job
 from archimetra.job.job import new_job
 from archimetra.job.sheet import Sheet, ZeroAt, ZeroZ

@@ -10,7 +10,12 @@ from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, Overrides, Side, Tabs
-from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, HoleMethod, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.hole import HoleCut, HoleMethod
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
+from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.ids import BitId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import HoldDown, Machine, Sheet

@@ -8,7 +8,8 @@ from archimetra.base.findings import Severity
 from archimetra.engine.comparing import compare_bits
 from archimetra.engine.planning import plan_board
 from archimetra.job import cutting, edits, inlaying
-from archimetra.job.cuts import CarveCut, PocketCut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.ids import BitId
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import with_boards

@@ -20,7 +20,7 @@ from archimetra.checks.board_checks import check_board
 from archimetra.demo import quay_tide_clock
 from archimetra.engine.autosave import Autosave, discard, left_by_crashes
 from archimetra.engine.client import MOST_TRIES, Engine
-from archimetra.engine.keys import lean_board, plan_key, task_key
+from archimetra.engine.keys import geometry_key, lean_board, plan_key
 from archimetra.engine.messages import (
     BoardPlan,
     MateMade,
@@ -43,7 +43,7 @@ from archimetra.job.job import new_job, with_boards
 from archimetra.job.sheet import HoldDown, Machine, Sheet
 from archimetra.stock.timeline import cell_for, grid_shape
 from archimetra.toolpath.moves import Move
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from plain_clock import plain_clock
 from shapes import blob, job_with, replace, star, straight_bit
 
@@ -94,7 +94,7 @@ class TestKeys:
     def test_what_changes_a_path_changes_its_key(self, change):
         job, board, cut = job_with(star())
         other = edits.change_cut(job, cut.id, "", **change).job.boards[0]
-        assert task_key(task_of(job, other, other.cuts[0])) != task_key(task_of(job, board, cut))
+        assert geometry_key(resolve(job, other, other.cuts[0])) != geometry_key(resolve(job, board, cut))
 
     def test_moving_one_shape_replans_only_the_cuts_that_take_it(self):
         content = plain_clock()

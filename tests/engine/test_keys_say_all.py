@@ -10,20 +10,24 @@ import numpy as np
 import pytest
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
-from archimetra.engine.keys import lean_board, lean_job, plan_key, task_key
+from archimetra.engine.keys import geometry_key, lean_board, lean_job, plan_key
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, edits, inlaying, landing, rack
+from archimetra.job import cutting, edits, inlaying, landing, leftovers, rack
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import Side, Tabs
-from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.hole import HoleCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.finishing import finished
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import new_job
 from archimetra.job.sheet import Fixture, FixtureKind, Sheet
 from archimetra.job.starter_rack import starter_rack
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from shapes import replace
 
 NEVER_REPLAN = {"CutBase.notes", "Bit.notes", "Job.name", "Job.typed", "Job.numbers", "Job.controller", "Job.unit", "Board.guides",
@@ -55,7 +59,7 @@ def job():
         (FacingCut, [], {"end_depth": 0.4}),
     ):
         made = cutting.add_cut(made, b, cutting.new_cut(made, b, kind, which, bit=made.bits[0].id, **fields)).job
-    made = cutting.add_rest(made, next(c.id for c in made.boards[0].cuts if isinstance(c, PocketCut)), small)[0].job
+    made = leftovers.add_rest(made, next(c.id for c in made.boards[0].cuts if isinstance(c, PocketCut)), small)[0].job
     vee = next(bit for bit in starter_rack() if bit.kind is BitKind.VEE)
     edit, carver = rack.take(made, vee)
     made = inlaying.add_inlay(edit.job, b, ids[5:], kind=InlayKind.VEE, bit=carver, depth=2.0)[0].job
@@ -145,7 +149,7 @@ def test_where_a_plan_differs_its_key_does(job):
 def test_what_moves_no_bit_keeps_every_cut_s_key(job):
     """Names of boards, places on the bed, zero, clamps, other cuts, notes: the toolpaths are kept."""
     board = job.boards[0]
-    keys = [task_key(task_of(job, board, cut)) for cut in board.cuts]
+    keys = [geometry_key(resolve(job, board, cut)) for cut in board.cuts]
     noted = replace(
         job, bits=tuple(replace(bit, notes="sharp", rack_id="r9", place=bit.place + 3, holder=7) for bit in job.bits)
     )
@@ -157,7 +161,7 @@ def test_what_moves_no_bit_keeps_every_cut_s_key(job):
         cutting.change_cuts(job, [c.id for c in board.cuts], "", notes="slowly").job,
     ):
         now = there.boards[0]
-        assert [task_key(task_of(there, now, cut)) for cut in now.cuts] == keys
+        assert [geometry_key(resolve(there, now, cut)) for cut in now.cuts] == keys
 
 
 def test_an_inlay_s_numbers_count_for_both_its_boards(job):

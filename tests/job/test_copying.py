@@ -8,9 +8,10 @@ import pytest
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import copying, cutting, edits, layering, placing
+from archimetra.job import copying, cutting, edits, layering, leftovers, marking, placing
 from archimetra.job.cut_parts import Side
-from archimetra.job.cuts import PocketCut, ProfileCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.history import History
 from archimetra.job.job import new_job
@@ -25,9 +26,9 @@ def marked(**cut):
     job, board, made = job_with(Path.rectangle(0, 0, 50, 30), **cut)
     shape = job.boards[0].shapes[0]
     x0, y0, x1, _ = shape.bounds()
-    job = cutting.set_tab_marks(job, made.id, (mark_at(shape, x0 + 9, y0), mark_at(shape, x1, y0 + 21))).job
-    job = cutting.set_start_mark(job, made.id, shape.id, mark_at(shape, x0, y0 + 13)).job
-    job = cutting.turn_contour(job, made.id, mark_at(shape, x0, y0)).job
+    job = marking.set_tab_marks(job, made.id, (mark_at(shape, x0 + 9, y0), mark_at(shape, x1, y0 + 21))).job
+    job = marking.set_start_mark(job, made.id, shape.id, mark_at(shape, x0, y0 + 13)).job
+    job = marking.turn_contour(job, made.id, mark_at(shape, x0, y0)).job
     job = edits.change_board(job, board.id, "", sheet=replace(board.sheet, width=900, height=700)).job
     return History(job), board.id, made.id, shape.id
 
@@ -121,7 +122,7 @@ class TestOnAnotherBoard:
         pocket = cutting.new_cut(job, board.id, PocketCut, [job.boards[0].shapes[0].id], end_depth=4.0)
         job = cutting.add_cut(job, board.id, pocket).job
         job = edits.add_bit(job)[0].job
-        job = cutting.add_rest(job, pocket.id, job.bits[-1].id)[0].job
+        job = leftovers.add_rest(job, pocket.id, job.bits[-1].id)[0].job
         clip = copying.copied(job, board.id, [job.boards[0].shapes[0].id])
         edit, other = edits.add_board(job)
         job = copying.paste(edit.job, other, clip)[0].job

@@ -10,10 +10,16 @@ from hypothesis import strategies as st
 from archimetra.base.errors import JobFileError
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, edits, kits, layering, rack, recipes, test_piece
+from archimetra.job import cutting, edits, kits, layering, leftovers, rack, recipes, test_piece
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, Mark, Overrides, Side, Tabs
-from archimetra.job.cuts import CarveCut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.hole import HoleCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
+from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
 from archimetra.job.job import new_job, with_boards
@@ -69,7 +75,7 @@ class TestOrder:
     def test_a_rest_follows_its_pocket_and_a_slot_what_opens_it(self):
         job, board, shapes = many_shapes()
         job, first = add(job, PocketCut, "star", shapes=shapes, bit=job.bits[0].id)
-        edit, rest = cutting.add_rest(job, first, job.bits[2].id)
+        edit, rest = leftovers.add_rest(job, first, job.bits[2].id)
         job, slot = add(edit.job, SlotCut, "line", shapes=shapes, bit=job.bits[0].id)
         job, groove = add(job, EngraveCut, "line", shapes=shapes, bit=job.bits[1].id)
         pairs = precedences(job.boards[0])
@@ -132,7 +138,7 @@ class TestSeveralAtOnce:
     def test_taking_a_pocket_away_leaves_its_rest_a_pocket_of_its_own(self):
         job, _, shapes = many_shapes()
         job, first = add(job, PocketCut, "star", shapes=shapes, end_depth=7.0)
-        edit, rest = cutting.add_rest(job, first, job.bits[2].id)
+        edit, rest = leftovers.add_rest(job, first, job.bits[2].id)
         left = cutting.remove_cuts(edit.job, (first,)).job.boards[0].cut(rest)
         assert (left.rest_of, left.end_depth, left.shapes) == ("", 7.0, (shapes["star"].id,))
 
@@ -290,7 +296,7 @@ class TestKits:
     def test_a_kit_is_laid_by_layer_names_with_its_bits(self, tmp_path):
         job, board, shapes = many_shapes()
         job, a = add(job, PocketCut, "star", shapes=shapes, bit=job.bits[1].id, wall_allowance=0.3)
-        job, _ = cutting.add_rest(job, a, job.bits[2].id)[0].job, None
+        job, _ = leftovers.add_rest(job, a, job.bits[2].id)[0].job, None
         kit = kits.load_kit(kits.save_kit(kits.kit_of(job, board.id, "Stars"), tmp_path))
         other, second, _ = many_shapes()
         other = replace(other, bits=other.bits[:1])
@@ -328,14 +334,14 @@ class TestKits:
         kit = kits.kit_of(with_boards(job, (replace(board, cuts=(cut,)),)), board.id, "k")
         other, there = two_layers("Faces", "More")
         made = kits.lay_kit(other, there.id, kit).edit.job.boards[0].cuts[-1]
-        assert not made.is_whole_sheet
+        assert not made.takes_whole_sheet
         gone, bare = two_layers("Other")
         laid = kits.lay_kit(gone, bare.id, kit)
         assert not laid.cuts
         assert laid.missing == ("Faces",)
         whole = replace(cut, layer="")
         kit = kits.kit_of(with_boards(job, (replace(board, cuts=(whole,)),)), board.id, "k")
-        assert kits.lay_kit(gone, bare.id, kit).edit.job.boards[0].cuts[-1].is_whole_sheet
+        assert kits.lay_kit(gone, bare.id, kit).edit.job.boards[0].cuts[-1].takes_whole_sheet
 
     @pytest.mark.parametrize("field", [{"angle": 90.0}, {"tip_flat": 0.2}, {"cutting_length": 9.0}, {}])
     def test_a_bit_of_the_same_name_that_cuts_otherwise_is_another_bit(self, field):

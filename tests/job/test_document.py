@@ -121,7 +121,7 @@ class TestSheetAndZero:
             lambda: Sheet(width=1e9, height=10, readings=(1,)),
             lambda: Sheet(width=10, height=10, readings=()),
             lambda: Sheet(width=10, height=10, readings=(-3,)),
-            lambda: Heights(hop=20, travel=10, park=30),
+            lambda: Heights(retract=20, travel=10, park=30),
         ],
     )
     def test_absurd_sizes_are_refused(self, make):

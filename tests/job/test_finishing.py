@@ -13,9 +13,11 @@ from archimetra.demo import quay_tide_clock
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import copying, cutting, edits, inlaying, landing, layering, placing, shaping
+from archimetra.job import copying, cutting, edits, inlaying, landing, layering, marking, placing, shaping
 from archimetra.job.cut_parts import Side, Tabs
-from archimetra.job.cuts import FacingCut, PocketCut, ProfileCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.edit import Edit
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.finishing import finish_edit
@@ -106,10 +108,10 @@ def profiled(*paths: Path):
     job = edit.job
     last = job.boards[0].shapes[-1]
     mark = mark_at(last, *last.placed()[0].nodes[0])
-    job = cutting.set_tab_marks(job, cut_id, (mark,)).job
-    job = cutting.set_start_mark(job, cut_id, last.id, mark).job
-    job = cutting.turn_contour(job, cut_id, mark).job
-    return cutting.set_shape_tabs(job, cut_id, [last.id], 0).job, board.id, cut_id
+    job = marking.set_tab_marks(job, cut_id, (mark,)).job
+    job = marking.set_start_mark(job, cut_id, last.id, mark).job
+    job = marking.turn_contour(job, cut_id, mark).job
+    return marking.set_shape_tabs(job, cut_id, [last.id], 0).job, board.id, cut_id
 
 
 def two_squares():
@@ -209,9 +211,9 @@ class TestFacingAnArea:
     def test_the_whole_sheet_asked_for_stays_asked_for(self):
         history, board, ids, face = self.start()
         history.apply(cutting.change_cut(history.job, face, "", shapes=()))
-        assert history.job.boards[0].cut(face).is_whole_sheet
+        assert history.job.boards[0].cut(face).takes_whole_sheet
         history.apply(placing.remove_shapes(history.job, board, ids))
-        assert history.job.boards[0].cut(face).is_whole_sheet
+        assert history.job.boards[0].cut(face).takes_whole_sheet
 
 
 class TestOrder:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import pytest
 
 from archimetra.geometry.affine import Affine
-from archimetra.job import copying, cutting, edits, inlaying, kits, layering, placing, shaping, stamping
+from archimetra.job import copying, cutting, edits, inlaying, kits, layering, leftovers, placing, shaping, stamping
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cut_parts import Half, Side
-from archimetra.job.cuts import CarveCut, PocketCut, ProfileCut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.file import JobFile, pack, unpack
 from archimetra.job.ids import BitId
 from archimetra.job.inlays import Inlay, InlayKind
@@ -135,7 +137,7 @@ class TestFollowing:
         job = inlaying.settled(edits.change_board(job, job.boards[1].id, "", sheet=sheet).job)
         assert job.boards[0].cuts[0].end_depth == pytest.approx(3.7)
         assert job.boards[0].cuts[0].mating.pocket_radius == 1.5
-        finer = inlaying.settled(cutting.add_rest(job, job.boards[0].cuts[0].id, BitId("bit3"))[0].job)
+        finer = inlaying.settled(leftovers.add_rest(job, job.boards[0].cuts[0].id, BitId("bit3"))[0].job)
         assert {c.mating.pocket_radius for c in finer.boards[0].cuts} == {0.75}
         assert finer.inlay(inlay) == job.inlay(inlay)
 
@@ -246,7 +248,7 @@ class TestFloors:
         cut = cutting.new_cut(job, job.boards[0].id, CarveCut, ids, bit=VEE.id, end_depth=3.0)
         job = cutting.add_cut(job, job.boards[0].id, cut).job
         for bit in ("bit1", "bit2"):
-            job = cutting.add_floor(job, cut.id, BitId(bit))[0].job
+            job = leftovers.add_floor(job, cut.id, BitId(bit))[0].job
         board = job.boards[0]
         first, finer, carve = board.cuts
         assert (first.floor_of, finer.rest_of) == (cut.id, first.id)
@@ -261,7 +263,7 @@ class TestFloors:
         board = job.boards[0].id
         cut = cutting.new_cut(job, board, CarveCut, ids, bit=VEE.id, end_depth=3.0)
         job = cutting.add_cut(job, board, cut).job
-        job = cutting.add_floor(job, cut.id, BitId("bit2"))[0].job
+        job = leftovers.add_floor(job, cut.id, BitId("bit2"))[0].job
         kit = kits.kit_of(job, board, "carved")
         laid = kits.lay_kit(job_with_star()[0], board, kit)
         floor, carve = laid.edit.job.boards[0].cuts
@@ -274,4 +276,4 @@ class TestFloors:
         cut = cutting.new_cut(job, job.boards[0].id, CarveCut, ids, bit=VEE.id, end_depth=3.0)
         job = cutting.add_cut(job, job.boards[0].id, cut).job
         with pytest.raises(ValueError, match="flat bottom"):
-            cutting.add_floor(job, cut.id, VEE.id)
+            leftovers.add_floor(job, cut.id, VEE.id)

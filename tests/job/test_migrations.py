@@ -61,7 +61,11 @@ def full(thing):
     return thing.value if isinstance(thing, Enum) else thing
 
 
-_OLD_WORDS = {"fixtures": {"height": "depth", "rise": "height"}, "form": {"height": "depth"}}
+_OLD_WORDS = {
+    "heights": {"retract": "hop"},
+    "fixtures": {"height": "depth", "rise": "height"},
+    "form": {"height": "depth"},
+}
 
 
 def as_said_before(job, said: dict) -> dict:
@@ -140,7 +144,7 @@ def test_ids_that_stood_on_several_boards_are_told_apart_with_all_that_names_the
 
     old = {
         "name": "J", "boards": [board(1), board(2), board(3)],
-        "typed": {"board1.fixture0.depth": "20", "board1.fixture0.height": "10", "cut1.end_depth": "3"},
+        "typed": {"board1.fixture0.depth": "20", "board1.fixture0.height": "10", "cut1.end_depth": "3", "board1.heights.hop": "4"},
     }  # fmt: skip
     job = decode_job(json.dumps({"schema": 4, "job": old}).encode(), name="a.archimetra")
     assert [b.sheet for b in job.stored] == ["sheet1", "sheet2", "sheet3"]
@@ -161,7 +165,9 @@ def test_ids_that_stood_on_several_boards_are_told_apart_with_all_that_names_the
         assert (b.fixtures[0].height, b.fixtures[0].rise) == (20, 10)
         assert one.form.height == 7
     assert job.boards[0].shapes[0].id == "shape1"
-    assert job.typed == {"board1.fixture0.height": "20", "board1.fixture0.rise": "10", "cut1.end_depth": "3"}
+    assert job.typed == {
+        "board1.fixture0.height": "20", "board1.fixture0.rise": "10", "cut1.end_depth": "3", "board1.heights.retract": "4",
+    }  # fmt: skip
     assert job.numbers["shape"] == 8
 
 

@@ -15,12 +15,16 @@ from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.job import cutting, edits, landing
 from archimetra.job.cut_parts import Entry, Side
-from archimetra.job.cuts import EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.hole import HoleCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.finishing import finish_edit
 from archimetra.job.job import new_job, with_boards
 from archimetra.job.ordering import precedences, suited_order
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.task import faced_before
+from archimetra.toolpath.resolved_cut import faced_before
 
 OUT = {"side": Side.OUTSIDE, "goes_through": True}
 

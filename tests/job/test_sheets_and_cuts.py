@@ -135,7 +135,9 @@ class TestCopies:
             for its in own:  # each takes what the original takes, counted by place
                 at = {shape.id: n for n, shape in enumerate(source.shapes)}
                 there = {shape.id: n for n, shape in enumerate(copy.shapes)}
-                assert [there[s.id] for s in copy.shapes_of(by_name[its.name])] == [at[s.id] for s in source.shapes_of(its)]
+                assert [there[s.id] for s in copy.shapes_of(by_name[its.name])] == [
+                    at[s.id] for s in source.shapes_of(its)
+                ]
             assert decode_job(encode_job(job), name="t") == job
 
     def test_another_board_is_another_sheet_of_the_same_kind(self):

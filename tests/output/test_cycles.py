@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, BitKind
-from archimetra.job.cuts import HoleCut, HoleMethod
+from archimetra.job.cuts.hole import HoleCut, HoleMethod
 from archimetra.job.ids import BitId
 from archimetra.job.job import with_boards
 from archimetra.job.quantities import Unit

@@ -11,7 +11,7 @@ import shapely
 
 from archimetra.artwork.read import read_artwork
 from archimetra.engine.planning import plan_board
-from archimetra.job.cuts import EngraveCut
+from archimetra.job.cuts.engrave import EngraveCut
 from archimetra.job.quantities import Unit
 from archimetra.output.controllers import controllers
 from archimetra.output.files import gcode_files

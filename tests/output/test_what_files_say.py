@@ -13,7 +13,10 @@ from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cut_parts import Side, Tabs
-from archimetra.job.cuts import FacingCut, HoleCut, HoleMethod, PocketCut, ProfileCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.hole import HoleCut, HoleMethod
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import with_boards
 from archimetra.job.quantities import Unit

@@ -21,7 +21,7 @@ from archimetra.stock.sweep_kernels import cut_z
 from archimetra.stock.timeline import StockTimeline, cell_for, grid_shape
 from archimetra.toolpath.profile import plan_profile
 from archimetra.toolpath.program import assemble
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from shapes import brute_heights, job_with, straight_bit, vee_bit
 
 BALL = Bit(id=BitId("bit1"), name="ball", kind=BitKind.BALL, diameter=6.0)
@@ -36,7 +36,7 @@ SHEET = Sheet(width=60.0, height=40.0, readings=(12.0,))
 
 def run_for(path: Path, bit: Bit, **cut):
     job, board, made = job_with(path, bit=bit, sheet=cut.pop("sheet", SHEET), **cut)
-    toolpath, _ = plan_profile(task_of(job, board, made))
+    toolpath, _ = plan_profile(resolve(job, board, made))
     return job, board, assemble([toolpath], board.heights, park=(0, 0))
 
 

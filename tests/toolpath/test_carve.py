@@ -18,17 +18,18 @@ from archimetra.base.errors import ArchimetraError
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import cutting
+from archimetra.job import leftovers
 from archimetra.job.bits import Bit, BitKind
-from archimetra.job.cuts import CarveCut, PocketCut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.ids import BitId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.carve_area import area_of_carving
 from archimetra.toolpath.carving import carving_of, rises
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.moves import Move, straightened
-from archimetra.toolpath.planners import plan_cut
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from carved_board import outline_distance, slope_of, surface, text_board, vee
 from cutting_board import area_of as drawn_area
 from cutting_board import board_with, no_rapid_in_wood, planned
@@ -169,11 +170,11 @@ class TestFloor:
         ]
         job = replace(job, bits=(*job.bits, *straight))
         for bit in straight[: 1 + second]:
-            job = cutting.add_floor(job, cut.id, bit.id)[0].job
+            job = leftovers.add_floor(job, cut.id, bit.id)[0].job
         board = job.boards[0]
         plans = []
         for each in board.cuts:
-            toolpath, findings = plan_cut(task_of(job, board, each))
+            toolpath, findings = plan_cut(resolve(job, board, each))
             assert not [f for f in findings if f.severity != "note"]
             plans.append((toolpath, job.bit(each.bit)))
         assert isinstance(board.cuts[-1], CarveCut)
@@ -191,10 +192,10 @@ class TestFloor:
     def test_a_straight_bit_keeps_off_the_sloping_wall(self):
         job, board, cut = board_with(RECTANGLE, kind=CarveCut, bit=vee(), end_depth=3.0)
         job = replace(job, bits=(*job.bits, Bit(id=BitId("s1"), name="3 mm", diameter=3.0)))
-        job = cutting.add_floor(job, cut.id, BitId("s1"))[0].job
+        job = leftovers.add_floor(job, cut.id, BitId("s1"))[0].job
         board = job.boards[0]
         pocket = next(c for c in board.cuts if isinstance(c, PocketCut))
-        toolpath, _ = plan_cut(task_of(job, board, pocket))
+        toolpath, _ = plan_cut(resolve(job, board, pocket))
         low = toolpath.xyz[toolpath.xyz[:, 2] < 0]
         nearest = outline_distance(drawn_area(board), low[:, :2]).min()
         assert nearest == pytest.approx(3.0 * slope_of(job.bits[0]) + 1.5, abs=0.005)
@@ -240,7 +241,7 @@ class TestPasses:
     def test_rapids_stay_out_of_the_wood(self):
         for fields in ({}, {"end_depth": 3.0}, {"bit": vee(per_pass=2.0, tip=0.2)}):
             toolpath, _, board, _ = carve(star(), RECTANGLE, **fields)
-            assert no_rapid_in_wood(toolpath, board.flight.hop)
+            assert no_rapid_in_wood(toolpath, board.flight.retract)
 
     def test_it_never_falls_faster_than_the_plunge_feed(self):
         toolpath, _, _, bit = carve(star())
@@ -252,12 +253,12 @@ class TestPasses:
 
     def test_a_letter_is_carved_with_hardly_a_lift_and_little_gone_over_twice(self):
         job, board, cut = text_board("E", bit=vee())
-        toolpath, _ = plan_cut(task_of(job, board, cut))
+        toolpath, _ = plan_cut(resolve(job, board, cut))
         lifts = (toolpath.kind == Move.RAPID).sum() // 3
         assert lifts <= 2
-        task = task_of(job, board, cut)
+        work = resolve(job, board, cut)
         axis = (
-            area_of_carving(task.shapes, cut, carving_of(cut, task.bit, task.sheet))
+            area_of_carving(work.shapes, cut, carving_of(cut, work.bit, work.sheet))
             .clearances.pieces[0]
             .skeleton(residual_mm=0.004, chord_tolerance_mm=0.001, low=0.0, high=1e9, simplify_mm=0.001)
         )
@@ -276,10 +277,10 @@ class TestArt:
     @pytest.mark.parametrize("bit", [vee(60.0), vee(90.0, tip=0.1)], ids=["60", "90 with a flat"])
     def test_letters_of_every_font_come_out_as_drawn(self, font, bit):
         job, board, cut = text_board("Rag8&", bit=bit, font=font, end_depth=2.0, cusp=0.03)
-        task = task_of(job, board, cut)
-        toolpath, findings = plan_cut(task)
+        work = resolve(job, board, cut)
+        toolpath, findings = plan_cut(work)
         assert not [f for f in findings if f.severity == "stop"]
-        area = area_of_carving(task.shapes, cut, carving_of(cut, bit, task.sheet)).region
+        area = area_of_carving(work.shapes, cut, carving_of(cut, bit, work.sheet)).region
         found = surface([(toolpath, bit)], area, slope=slope_of(bit), limit=2.0)
         assert found.gouge < 0.01
         unreached = bit.tip_flat / 2 / slope_of(bit)
@@ -300,10 +301,10 @@ class TestArt:
                 continue
             job, board, cut = board_with(*text.paths, kind=CarveCut, bit=bit, end_depth=2.0, cusp=0.03)
             board = replace(board, shapes=(replace(board.shapes[0], fill_rule=FillRule.NONZERO),))
-            task = task_of(with_boards(job, (board,)), board, cut)
-            toolpath, findings = plan_cut(task)
+            work = resolve(with_boards(job, (board,)), board, cut)
+            toolpath, findings = plan_cut(work)
             assert not [f for f in findings if f.severity == "stop"], font.name
-            area = area_of_carving(task.shapes, cut, carving_of(cut, bit, task.sheet)).region
+            area = area_of_carving(work.shapes, cut, carving_of(cut, bit, work.sheet)).region
             found = surface([(toolpath, bit)], area, slope=slope_of(bit), limit=2.0, cell=0.15)
             assert found.gouge < 0.01, font.name
             assert found.left.max() < 0.045, font.name
@@ -315,7 +316,7 @@ class TestArt:
             job, board, cut = board_with(*ring, kind=CarveCut, bit=vee(diameter=60.0), sheet=THICK, end_depth=0.0)
             shape = replace(board.shapes[0], fill_rule=rule)
             board = replace(board, shapes=(shape,))
-            toolpath, _ = plan_cut(task_of(with_boards(job, (board,)), board, cut))
+            toolpath, _ = plan_cut(resolve(with_boards(job, (board,)), board, cut))
             deep[rule] = -toolpath.xyz[:, 2].min()
         slope = slope_of(vee())
         assert deep[FillRule.NONZERO] == pytest.approx(12 / slope, abs=0.02)
@@ -328,7 +329,7 @@ class TestArt:
             board, shapes=(*board.shapes, second), cuts=(replace(cut, shapes=(board.shapes[0].id, "other")),)
         )
         job = with_boards(job, (board,))
-        toolpath, findings = plan_cut(task_of(job, board, board.cuts[0]))
+        toolpath, findings = plan_cut(resolve(job, board, board.cuts[0]))
         assert "carve-united" in codes(findings)
         union = shapely.union_all([drawn_area(board, 0), drawn_area(board, 1)])
         found = surface([(toolpath, job.bits[0])], union, slope=slope_of(job.bits[0]))
@@ -502,7 +503,7 @@ class TestStrokesAsWideAsTheLimitAsks:
 
     def test_letters_in_passes_lift_no_oftener_than_they_have_to(self):
         once, often = (
-            plan_cut(task_of(*text_board("Q&", bit=vee(60.0, per_pass=per_pass), cap_height=40.0)))[0]
+            plan_cut(resolve(*text_board("Q&", bit=vee(60.0, per_pass=per_pass), cap_height=40.0)))[0]
             for per_pass in (150.0, 3.0)
         )
         lifts = [int(((t.kind == Move.RAPID) & (np.diff(t.xyz[:, 2], prepend=9) > 1)).sum()) for t in (once, often)]

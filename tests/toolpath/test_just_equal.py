@@ -13,16 +13,17 @@ import shapely
 from archimetra.base.findings import Severity
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
-from archimetra.job import cutting
+from archimetra.job import leftovers
 from archimetra.job.bits import Recipe
 from archimetra.job.cut_parts import Entry, Pattern, Side, Tabs
-from archimetra.job.cuts import PocketCut, ProfileCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.moves import straightened
-from archimetra.toolpath.planners import plan_cut
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from cutting_board import area_of, board_with, planned, reachable, swept
 from load import load_of
 from shapes import replace, straight_bit
@@ -86,7 +87,7 @@ class TestArmsAsWideAsTheBit:
             job, board, cut = board_with(path, kind=PocketCut, sheet=WIDE, pattern=Pattern.RASTER)
             shape = board.shapes[0]
             board = replace(board, shapes=(replace(shape, at=shape.at.shift(at[0] - 310, at[1] - 300)),))
-            toolpath, _ = plan_cut(task_of(job, board, cut))
+            toolpath, _ = plan_cut(resolve(job, board, cut))
             x0, y0, x1, y1 = board.shapes[0].bounds()
             low = toolpath.xyz[toolpath.xyz[:, 2] < 0]
             assert low[:, 0].min() > x0 + 2.98
@@ -181,7 +182,7 @@ class TestAllowances:
     def test_the_rest_of_a_pocket_takes_the_walls_allowance_in_its_corners(self):
         job, board, cut = board_with(Path.rectangle(0, 0, 40, 30), kind=PocketCut, wall_allowance=0.5)
         job = replace(job, bits=(job.bits[0], replace(straight_bit(2.0), id=BitId("bit2"), place=1)))
-        job = cutting.add_rest(with_boards(job, (board,)), cut.id, BitId("bit2"))[0].job
+        job = leftovers.add_rest(with_boards(job, (board,)), cut.id, BitId("bit2"))[0].job
         cuts = plan_board(job, job.boards[0], {}).cuts
         cut = shapely.union_all([
             swept(p.toolpath, radius, deeper_than=5.99) for p, radius in zip(cuts, (3.0, 1.0), strict=True)

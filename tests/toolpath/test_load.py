@@ -14,26 +14,21 @@ import shapely
 from archimetra.base.findings import Severity
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, BitKind, Recipe
-from archimetra.job.cut_parts import Direction, Entry, Lead, LeadKind, Pattern, Side, Tabs
-from archimetra.job.cuts import (
-    CarveCut,
-    Cut,
-    EngraveCut,
-    FacingCut,
-    FacingPattern,
-    HoleCut,
-    HoleMethod,
-    HoleStep,
-    PocketCut,
-    ProfileCut,
-)
+from archimetra.job.cut_parts import Direction, Entry, HoleStep, Lead, LeadKind, Pattern, Side, Tabs
+from archimetra.job.cuts import Cut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.facing import FacingCut, FacingPattern
+from archimetra.job.cuts.hole import HoleCut, HoleMethod
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.sheet import Fixture, Sheet
 from archimetra.toolpath.fixtures import kept_clear
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.moves import Move, Toolpath
-from archimetra.toolpath.planners import plan_cut
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from cutting_board import board_with
 from load import load_of
 from shapes import blob, star, straight_bit
@@ -206,20 +201,20 @@ def faults_of(case: Case) -> list[str]:
     for cut in case.board.cuts:
         bit = case.job.bit(cut.bit)
         assert bit is not None
-        task = task_of(case.job, case.board, cut)
-        toolpath, _ = plan_cut(task)
-        toolpath, _ = kept_clear(toolpath, case.board.fixtures, cut, bit, case.board.flight, recipe=task.recipe)
+        work = resolve(case.job, case.board, cut)
+        toolpath, _ = plan_cut(work)
+        toolpath, _ = kept_clear(toolpath, case.board.fixtures, cut, bit, case.board.flight, recipe=work.recipe)
         if not len(toolpath):
             continue
         cell = 0.05 if bit.diameter < 2.5 or bit.kind is BitKind.VEE else 0.1 if bit.diameter < 10 else 0.2
         if field is None or abs(field.cell - cell) > 1e-9:
             field = _Field(sheet, cell, field)
         load, _, _ = load_of(
-            toolpath, bit, per_pass=task.recipe.depth_per_pass, cell=cell, field=field.heights, origin=field.origin
+            toolpath, bit, per_pass=work.recipe.depth_per_pass, cell=cell, field=field.heights, origin=field.origin
         )
         if case.board.fixtures and not bit.can_plunge:
             continue  # how such a bit comes down behind a clamp has a test of its own
-        out += [f"{cut.name} ({case.label}): {fault}" for fault in _faults(load, cut, bit, task, case.allowance)]
+        out += [f"{cut.name} ({case.label}): {fault}" for fault in _faults(load, cut, bit, work, case.allowance)]
     return out
 
 
@@ -240,7 +235,7 @@ class _Field:
             self.heights = before.heights[np.ix_(i, j)].copy()
 
 
-def _faults(load, cut: Cut, bit: Bit, task, allowance: float) -> list[str]:
+def _faults(load, cut: Cut, bit: Bit, work, allowance: float) -> list[str]:
     out = []
     disc = np.pi * bit.radius**2
     sliver = 0.15 + 0.18 * bit.diameter + 2.6 * allowance
@@ -250,11 +245,11 @@ def _faults(load, cut: Cut, bit: Bit, task, allowance: float) -> list[str]:
             f"bites {load.wide[k]:.2f} mm wide deeper than a pass at {np.round(load.ends[k], 2)}, row {load.row[k]}"
         )
     into = load.solid > 0.25 * disc if bit.kind is not BitKind.VEE else load.solid > 0.05
-    fast = into & (load.fall > task.recipe.plunge * 1.01)
+    fast = into & (load.fall > work.recipe.plunge * 1.01)
     if fast.any():
         k = int(np.argmax(np.where(fast, load.fall, 0)))
         out.append(
-            f"down at {load.fall[k]:.0f} of {task.recipe.plunge:g} mm/min at {np.round(load.ends[k], 2)}, row {load.row[k]}"
+            f"down at {load.fall[k]:.0f} of {work.recipe.plunge:g} mm/min at {np.round(load.ends[k], 2)}, row {load.row[k]}"
         )
     degrees = getattr(cut, "ramp_degrees", 5.0)
     steep = into & (load.steep > degrees + 0.5)
@@ -280,8 +275,8 @@ class TestRandomCuts:
             straight_bit(6.0, recipe=Recipe(depth_per_pass=3.0)),
             Case(*board_with(Path.rectangle(0, 0, 60, 40), kind=ProfileCut)[:2]),
         )
-        task = task_of(board.job, board.board, board.board.cuts[0])
-        task = replace(task, recipe=bit.recipe)
+        work = resolve(board.job, board.board, board.board.cuts[0])
+        work = replace(work, recipe=bit.recipe)
 
         def faults(points, feeds, *, can_plunge=True):
             n = len(points)
@@ -291,7 +286,7 @@ class TestRandomCuts:
             )  # fmt: skip
             own = replace(bit, can_plunge=can_plunge)
             load, _, _ = load_of(moves, own, per_pass=3.0)
-            return " ".join(_faults(load, task.cut, own, task, 0.0))
+            return " ".join(_faults(load, work.cut, own, work, 0.0))
 
         begin = [(0, 0, 3), (0, 0, -3)]
         assert not faults([*begin, (40, 0, -3), (40, 0, -6), (0, 0, -6)], [0, 600, 1800, 600, 1800])
@@ -315,9 +310,9 @@ class TestBehindAClamp:
             ramp_degrees=8.0,
         )
         clamped = replace(board, fixtures=(Fixture(x=80.0, y=40.0, width=12.0, height=10.0),))
-        task = task_of(job, clamped, clamped.cuts[0])
+        work = resolve(job, clamped, clamped.cuts[0])
         toolpath, told = kept_clear(
-            plan_cut(task)[0], clamped.fixtures, clamped.cuts[0], bit, clamped.flight, recipe=task.recipe
+            plan_cut(work)[0], clamped.fixtures, clamped.cuts[0], bit, clamped.flight, recipe=work.recipe
         )
         assert [f.code for f in told] == ["into-clamp"]
         load, _, _ = load_of(toolpath, bit, per_pass=2.0)
@@ -329,8 +324,8 @@ class TestBehindAClamp:
         for method in (HoleMethod.FITTING, HoleMethod.PECK):
             job, board, cut = board_with(*holes, kind=HoleCut, sheet=SHEET, end_depth=8.0, method=method)
             clamps = (Fixture(x=60.0, y=65.0, width=10.0, height=8.0), Fixture(x=90.0, y=65.0, width=30.0, height=8.0))
-            task = task_of(job, board, cut)
-            toolpath, told = kept_clear(plan_cut(task)[0], clamps, cut, task.bit, board.flight, recipe=task.recipe)
+            work = resolve(job, board, cut)
+            toolpath, told = kept_clear(plan_cut(work)[0], clamps, cut, work.bit, board.flight, recipe=work.recipe)
             assert [f.severity for f in told] == [Severity.STOP, Severity.STOP]
             assert "a hole is left out" in told[0].sentence
             assert "2 holes are left out" in told[1].sentence
@@ -340,7 +335,7 @@ class TestBehindAClamp:
         job, board, cut = board_with(
             Path.circle((0, 0), 3.0), kind=ProfileCut, sheet=SHEET, end_depth=8.0, side=Side.INSIDE
         )
-        task = task_of(job, board, cut)
+        work = resolve(job, board, cut)
         clamp = (Fixture(x=80.0, y=65.0, width=10.0, height=8.0),)
-        _, told = kept_clear(plan_cut(task)[0], clamp, cut, task.bit, board.flight, recipe=task.recipe)
+        _, told = kept_clear(plan_cut(work)[0], clamp, cut, work.bit, board.flight, recipe=work.recipe)
         assert "a hole is left out" in told[0].sentence

@@ -6,15 +6,15 @@ import numpy as np
 import pytest
 
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, placing, shaping
+from archimetra.job import cutting, marking, placing, shaping
 from archimetra.job.cut_parts import Mark, Side, Tabs
-from archimetra.job.cuts import ProfileCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.forms import RectangleForm
 from archimetra.job.job import with_boards
 from archimetra.job.marks import mark_at, place_of
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.moves import MarkKind
-from archimetra.toolpath.planners import plan_cut
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from cutting_board import board_with
 from shapes import blob, replace, star, straight_bit
 
@@ -35,7 +35,7 @@ def parts(gap: float, *, bit: float = 6.0, tabs: int = 4):
 
 def tabs_of(job, shape: str) -> list[tuple[float, float]]:
     board = job.boards[0]
-    toolpath, _ = plan_cut(task_of(job, board, board.cuts[0]))
+    toolpath, _ = plan_cut(resolve(job, board, board.cuts[0]))
     return [(m.x, m.y) for m in toolpath.marks if m.kind is MarkKind.TAB and m.shape == shape]
 
 
@@ -50,7 +50,7 @@ class TestNeighbours:
             mark_at(first, *place)
             for place in ((x1, (y0 + y1) / 2 + 5), (x0, y0 + 20), ((x0 + x1) / 2, y0), ((x0 + x1) / 2, y1))
         ]
-        moved = cutting.set_tab_marks(job, "cut1", tuple(marks)).job
+        moved = marking.set_tab_marks(job, "cut1", tuple(marks)).job
         after = {shape.id: tabs_of(moved, shape.id) for shape in board.shapes}
         assert len(after["part0"]) == 4
         assert any(
@@ -71,9 +71,9 @@ class TestNeighbours:
         outer, inner = mark_at(shape, x0 + 30, y0), mark_at(shape, x0 + 40, y0 + 15)
         assert {outer.contour, inner.contour} == {0, 1}
         for mark in (outer, inner):
-            job = cutting.set_start_mark(job, cut.id, shape.id, mark).job
+            job = marking.set_start_mark(job, cut.id, shape.id, mark).job
         starts = [
-            m for m in plan_cut(task_of(job, job.boards[0], job.boards[0].cuts[0]))[0].marks if m.kind is MarkKind.START
+            m for m in plan_cut(resolve(job, job.boards[0], job.boards[0].cuts[0]))[0].marks if m.kind is MarkKind.START
         ]
         assert [m.reason for m in starts] == ["set by hand", "set by hand"]
 
@@ -84,7 +84,7 @@ class TestKeptOnTheOutline:
         job, board = parts(60.0)
         shape = board.shapes[0]
         x0, y0, _, _ = shape.bounds()
-        job = cutting.set_tab_marks(job, "cut1", (mark_at(shape, x0 + 20, y0),)).job
+        job = marking.set_tab_marks(job, "cut1", (mark_at(shape, x0 + 20, y0),)).job
         job = replace(job, bits=(replace(job.bits[0], diameter=diameter),))
         assert tabs_of(job, "part0") == [pytest.approx((x0 + 20, y0 - diameter / 2), abs=0.02)]
 
@@ -98,7 +98,7 @@ class TestKeptOnTheOutline:
         job = cutting.change_cuts(done.edit.job, (cut.id,), "", shapes=(plate,)).job
         shape = job.boards[0].shape(plate)
         x0, y0, x1, y1 = shape.bounds()
-        job = cutting.set_tab_marks(
+        job = marking.set_tab_marks(
             job, cut.id, (mark_at(shape, (x0 + x1) / 2, y0), mark_at(shape, (x0 + x1) / 2, y1))
         ).job
         job = shaping.reform(job, job.boards[0].id, plate, RectangleForm(width=size[0], height=size[1])).job
@@ -120,7 +120,7 @@ class TestKeptOnTheOutline:
         for share in (0.1, 0.37, 0.62, 0.9):
             outline = shape.placed()[0]
             x, y = outline.point_at(share * outline.length())
-            marked = cutting.set_tab_marks(job, cut.id, (mark_at(shape, float(x), float(y)),)).job
+            marked = marking.set_tab_marks(job, cut.id, (mark_at(shape, float(x), float(y)),)).job
             ids = (shape.id,)
             for edit in (
                 placing.size_to(marked, board.id, ids, placing.Anchor.MIDDLE, width=150.0),
@@ -136,7 +136,7 @@ class TestKeptOnTheOutline:
     def test_a_mark_of_an_older_file_still_counts(self):
         job, board = parts(60.0)
         shape = board.shapes[0]
-        job = cutting.set_tab_marks(job, "cut1", (Mark(shape.id, 20.0, 0.0),)).job
+        job = marking.set_tab_marks(job, "cut1", (Mark(shape.id, 20.0, 0.0),)).job
         x, y = shape.at.point(20.0, 0.0)
         assert tabs_of(job, "part0") == [pytest.approx((x, y - 3.0), abs=0.02)]
 
@@ -148,8 +148,8 @@ class TestTabsThatDoNotFit:
         )
         shape = board.shapes[0]
         x0, y0, _, _ = shape.bounds()
-        job = cutting.set_tab_marks(job, cut.id, tuple(mark_at(shape, x0 + x, y0) for x in places)).job
-        toolpath, found = plan_cut(task_of(job, job.boards[0], job.boards[0].cuts[0]))
+        job = marking.set_tab_marks(job, cut.id, tuple(mark_at(shape, x0 + x, y0) for x in places)).job
+        toolpath, found = plan_cut(resolve(job, job.boards[0], job.boards[0].cuts[0]))
         return toolpath, {f.code: f for f in found}
 
     def test_nearer_than_a_lift_is_told(self):
@@ -169,5 +169,5 @@ class TestTabsThatDoNotFit:
             job, board, cut = board_with(
                 line, kind=ProfileCut, goes_through=True, side=side, tabs=Tabs(count=2, length=6.0)
             )
-            toolpath, _ = plan_cut(task_of(job, board, cut))
+            toolpath, _ = plan_cut(resolve(job, board, cut))
             assert sum(m.kind is MarkKind.TAB for m in toolpath.marks) == 2

@@ -10,14 +10,19 @@ from archimetra.base.findings import Severity
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, BitKind, Recipe
-from archimetra.job.cut_parts import Entry, Pattern
-from archimetra.job.cuts import CarveCut, EngraveCut, FacingCut, HoleCut, HoleMethod, HoleStep, PocketCut, ProfileCut
+from archimetra.job.cut_parts import Entry, HoleStep, Pattern
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.hole import HoleCut, HoleMethod
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Machine, Material, Sheet, Zero, ZeroAt, ZeroZ
 from archimetra.toolpath.holes import drilled_holes
-from archimetra.toolpath.planners import plan_cut
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.kinds import plan_cut
+from archimetra.toolpath.resolve import resolve
 from cutting_board import board_with
 from load import load_of
 from shapes import replace, sentence_of, straight_bit, vee_bit
@@ -40,7 +45,7 @@ def drilled(hole: float, bit: Bit, **fields):
 
 
 def plunges_there(job, board) -> bool:
-    toolpath, _ = plan_cut(task_of(job, board, board.cuts[-1]))
+    toolpath, _ = plan_cut(resolve(job, board, board.cuts[-1]))
     x, y = board.shapes[1].at.point(0.0, 0.0)
     steps = np.diff(toolpath.xyz, axis=0)
     straight = (np.hypot(steps[:, 0], steps[:, 1]) < 1e-9) & (steps[:, 2] < 0) & (toolpath.xyz[1:, 2] < -0.1)
@@ -56,7 +61,7 @@ class TestDrilledHoles:
         job, board = drilled(6.0 if bit > 5 else 8.0, straight_bit(bit), method=method)
         assert plunges_there(job, board) == is_wide
         if not is_wide:
-            toolpath, _ = plan_cut(task_of(job, board, board.cuts[-1]))
+            toolpath, _ = plan_cut(resolve(job, board, board.cuts[-1]))
             load, _, _ = load_of(toolpath, job.bits[0], per_pass=5.0)
             assert load.steep[load.solid > 5].max(initial=0.0) < 4.5, "down a ramp instead"
 
@@ -76,13 +81,13 @@ class TestDrilledHoles:
         hole, pocket = board.cuts
         board = replace(board, cuts=(facing, hole, pocket) if faced_first else (hole, facing, pocket))
         job = with_boards(job, (board,))
-        (found,) = drilled_holes(task_of(job, board, pocket))
+        (found,) = drilled_holes(resolve(job, board, pocket))
         assert found.depth == pytest.approx(7.0 if faced_first else 5.5)
         assert plunges_there(job, board) == faced_first
 
     def test_steps_count_as_deep_as_they_are(self):
         job, board = drilled(4.0, straight_bit(3.0), steps=(HoleStep(diameter=9.0, depth=3.0),))
-        found = {round(h.diameter, 2): h.depth for h in drilled_holes(task_of(job, board, board.cuts[-1]))}
+        found = {round(h.diameter, 2): h.depth for h in drilled_holes(resolve(job, board, board.cuts[-1]))}
         assert found == {4.0: pytest.approx(8.0), 9.0: pytest.approx(3.0)}
 
 
@@ -167,7 +172,7 @@ class TestBallFloors:
 
 def _planned(path: Path, bit: Bit, pattern: Pattern, scallop: float):
     job, board, cut = board_with(path, kind=PocketCut, bit=bit, end_depth=5.0, scallop=scallop, pattern=pattern)
-    return plan_cut(task_of(job, board, cut))
+    return plan_cut(resolve(job, board, cut))
 
 
 class TestMachine:
@@ -209,7 +214,7 @@ class TestMachine:
         job = replace(
             job, machine=Machine(max_rpm=8000.0), bits=(replace(job.bits[0], recipe=Recipe(spindle_rpm=16000.0)),)
         )
-        assert task_of(job, board, cut).cut.finish_feed == pytest.approx(500.0)
+        assert resolve(job, board, cut).cut.finish_feed == pytest.approx(500.0)
 
 
 class TestKeptOrder:
@@ -220,7 +225,7 @@ class TestKeptOrder:
         for order, is_told in (((shape, hole), True), ((hole, shape), False)):
             own = replace(cut, shapes=tuple(s.id for s in order))
             b = replace(board, shapes=order, cuts=(own,))
-            _, found = plan_cut(task_of(with_boards(job, (b,)), b, own))
+            _, found = plan_cut(resolve(with_boards(job, (b,)), b, own))
             assert ("order-kept" in {f.code for f in found}) == is_told
 
     def test_of_one_shape_the_hole_comes_first(self):
@@ -231,7 +236,7 @@ class TestKeptOrder:
             goes_through=True,
             keeps_order=True,
         )
-        toolpath, found = plan_cut(task_of(job, board, cut))
+        toolpath, found = plan_cut(resolve(job, board, cut))
         assert "order-kept" not in {f.code for f in found}
         low = toolpath.xyz[toolpath.xyz[:, 2] < -1]
         assert np.hypot(*(low[0, :2] - (200, 150))) < 12

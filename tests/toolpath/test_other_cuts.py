@@ -15,26 +15,22 @@ from archimetra.geometry.path import Path
 from archimetra.job import edits
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, HoleStep, Overrides, Side, Tabs
-from archimetra.job.cuts import (
-    EngraveCut,
-    FacingCut,
-    FacingPattern,
-    HoleCut,
-    HoleMethod,
-    PocketCut,
-    ProfileCut,
-    SlotCut,
-)
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.facing import FacingCut, FacingPattern
+from archimetra.job.cuts.hole import HoleCut, HoleMethod
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
+from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Fixture, FixtureKind, Heights, Sheet
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.circles import circle_of, circles_of, sizes_of
 from archimetra.toolpath.fixtures import GAP_MM, outline_of
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.moves import Move, Role, straightened
 from archimetra.toolpath.order import inside_first, travel
-from archimetra.toolpath.planners import plan_cut
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from cutting_board import area_of, board_with, no_rapid_in_wood, planned, swept
 from shapes import blob, replace, star, straight_bit
 
@@ -262,11 +258,11 @@ class TestSlots:
         bore = HoleCut(id=CutId("cut5"), name="H", bit=BitId("bit2"), shapes=("shape5",), end_depth=8.0)
         job = replace(job, bits=(*job.bits, replace(straight_bit(6.0), id=BitId("bit2"), place=1)))
         board = replace(board, shapes=(line, hole), cuts=(bore, replace(cut, shapes=(line.id,))))
-        toolpath, findings = plan_cut(task_of(with_boards(job, (board,)), board, board.cuts[1]))
+        toolpath, findings = plan_cut(resolve(with_boards(job, (board,)), board, board.cuts[1]))
         assert "slot-closed-in" not in {f.code for f in findings}
         assert len(toolpath)
         shallow = replace(board, cuts=(replace(bore, end_depth=5.0), board.cuts[1]))
-        assert not len(plan_cut(task_of(with_boards(job, (shallow,)), shallow, shallow.cuts[1]))[0])
+        assert not len(plan_cut(resolve(with_boards(job, (shallow,)), shallow, shallow.cuts[1]))[0])
 
     def test_a_straight_bit_makes_no_undercut(self):
         _, findings, _ = planned(self.LINE, kind=SlotCut, bit=straight_bit(6.0), end_depth=8.0)
@@ -322,7 +318,7 @@ class TestFixtures:
         assert path.feed[down].max() <= plunge + 1e-6
 
     def test_travel_clears_the_highest_clamp_and_stays_low_without(self):
-        heights = Heights(hop=3.0, travel=15.0, park=30.0, follows_clamps=True)
+        heights = Heights(retract=3.0, travel=15.0, park=30.0, follows_clamps=True)
         assert heights.over(()).travel == 8.0
         assert heights.over((Fixture(x=0, y=0, rise=22.0),)).travel == 27.0
         typed = replace(heights, follows_clamps=False)

@@ -12,18 +12,20 @@ from archimetra.base.findings import Severity
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import as_region
-from archimetra.job import cutting
+from archimetra.job import cutting, leftovers
 from archimetra.job.bits import BitKind, Recipe
 from archimetra.job.cut_parts import Direction, Entry, Overrides, Pattern, Side
-from archimetra.job.cuts import HoleCut, PocketCut, ProfileCut
+from archimetra.job.cuts.hole import HoleCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.clearing import raster_lines
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.moves import Move, Role, straightened
-from archimetra.toolpath.planners import plan_cut
 from archimetra.toolpath.pocket import pocket_depths, stepover
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from cutting_board import area_of, board_with, no_rapid_in_wood, planned, reachable, swept
 from shapes import blob, replace, star, straight_bit
 
@@ -219,7 +221,7 @@ class TestEntries:
         drill = HoleCut(id=CutId("cut9"), name="Hole", bit=cut.bit, shapes=(hole.id,), end_depth=6.0)
         board = replace(board, shapes=(plate, hole), cuts=(drill, cut))
         job = with_boards(job, (board,))
-        toolpath, findings = plan_cut(task_of(job, board, cut))
+        toolpath, findings = plan_cut(resolve(job, board, cut))
         assert not findings
         first = toolpath.xyz[np.flatnonzero(toolpath.xyz[:, 2] < -0.5)[0]]
         cx, cy = (np.array(hole.bounds()[:2]) + hole.bounds()[2:]) / 2
@@ -247,7 +249,7 @@ class TestWallsAndEdges:
             at=type(board.shapes[0].at)(1, 0, 0, 1, 60, 15),
         )
         board = replace(board, shapes=(shape,))
-        toolpath, findings = plan_cut(task_of(with_boards(job, (board,)), board, cut))
+        toolpath, findings = plan_cut(resolve(with_boards(job, (board,)), board, cut))
         assert not findings
         bottom = swept(toolpath, 3.0, deeper_than=5.999)
         asked = shapely.box(60, 15, 100, 45)
@@ -268,7 +270,7 @@ class TestWallsAndEdges:
             id=CutId("cut8"), name="Part", bit=cut.bit, shapes=(part.id,), side=Side.OUTSIDE, goes_through=True
         )
         board = replace(board, shapes=(part, inner), cuts=(cut, outline))
-        toolpath, _ = plan_cut(task_of(with_boards(job, (board,)), board, cut))
+        toolpath, _ = plan_cut(resolve(with_boards(job, (board,)), board, cut))
         bottom = swept(toolpath, 3.0, deeper_than=5.999)
         x0, y0, _, y1 = inner.bounds()
         assert shapely.box(x0, y0, x0 + 4, y1).difference(bottom).area < 0.05
@@ -279,7 +281,7 @@ class TestRest:
     def make(self, *paths, large=8.0, small=2.0):
         job, board, cut = board_with(*paths, kind=PocketCut, bit=straight_bit(large))
         job = replace(job, bits=(job.bits[0], replace(straight_bit(small), id=BitId("bit2"), place=1)))
-        edit, new = cutting.add_rest(with_boards(job, (board,)), cut.id, BitId("bit2"))
+        edit, new = leftovers.add_rest(with_boards(job, (board,)), cut.id, BitId("bit2"))
         return edit.job, edit.job.boards[0], new
 
     @pytest.mark.parametrize(
@@ -295,19 +297,19 @@ class TestRest:
         assert left.buffer(-0.01).is_empty, left.area
         bite = swept(rest, 1.0, deeper_than=0.001).difference(area)
         assert bite.is_empty or bite.buffer(-0.006).is_empty
-        alone = plan_cut(replace(task_of(job, board, board.cut(new)), larger=None))[0]
+        alone = plan_cut(replace(resolve(job, board, board.cut(new)), previous_bit=None))[0]
         way = [np.hypot(*np.diff(t.xyz[:, :2], axis=0).T).sum() for t in (rest, alone)]
         assert way[0] < 0.6 * way[1], "the smaller bit goes only where it is needed"
 
     def test_it_shares_the_depths_and_follows_the_first(self):
         job, board, new = self.make(star())
         job = cutting.change_cut(job, board.cuts[0].id, "", end_depth=9.0).job
-        rest = plan_cut(task_of(job, job.boards[0], job.boards[0].cut(new)))[0]
+        rest = plan_cut(resolve(job, job.boards[0], job.boards[0].cut(new)))[0]
         assert rest.xyz[:, 2].min() == -9
 
     def test_nothing_to_clear_is_told(self):
         job, board, new = self.make(Path.circle((0, 0), 30))
-        toolpath, findings = plan_cut(task_of(job, board, board.cut(new)))
+        toolpath, findings = plan_cut(resolve(job, board, board.cut(new)))
         assert not len(toolpath)
         assert [f.code for f in findings] == ["rest-none"]
 

@@ -21,8 +21,8 @@ from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import pass_depths
 from archimetra.toolpath.profile import plan_profile
 from archimetra.toolpath.program import assemble
+from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.tabs import tab_spans
-from archimetra.toolpath.task import task_of
 from archimetra.toolpath.track import Track
 from shapes import blob, convex_polygons, job_with, replace, star, straight_bit, swept_area
 
@@ -31,7 +31,7 @@ SHEET = Sheet(width=400.0, height=300.0, readings=(12.0,))
 
 def plan(*paths: Path, bit_diameter: float = 6.0, bit=None, **cut):
     job, board, made = job_with(*paths, sheet=cut.pop("sheet", SHEET), bit=bit or straight_bit(bit_diameter), **cut)
-    toolpath, findings = plan_profile(task_of(job, board, made))
+    toolpath, findings = plan_profile(resolve(job, board, made))
     return toolpath, findings, board, made
 
 
@@ -131,7 +131,7 @@ class TestDepths:
             a, b = toolpath.xyz[row - 1], toolpath.xyz[row]
             goes_straight_up = np.hypot(*(b - a)[:2]) < 1e-9 and b[2] > a[2]
             comes_down = np.hypot(*(b - a)[:2]) < 1e-9 and b[2] >= 1.0
-            assert goes_straight_up or comes_down or min(a[2], b[2]) >= board.heights.hop - 1e-9
+            assert goes_straight_up or comes_down or min(a[2], b[2]) >= board.heights.retract - 1e-9
 
     @pytest.mark.parametrize("degrees", [3.0, 8.0, 25.0])
     def test_a_ramp_is_no_steeper_than_asked_and_its_slope_is_cut_away(self, degrees):

@@ -11,16 +11,16 @@ from hypothesis import strategies as st
 from archimetra.base.findings import Severity
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
-from archimetra.job import cutting
+from archimetra.job import marking
 from archimetra.job.bits import Recipe
 from archimetra.job.cut_parts import Direction, Entry, Lead, LeadKind, Mark, Side, Tabs
-from archimetra.job.cuts import ProfileCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.stock.timeline import StockTimeline
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.moves import MarkKind, Move, Role, straightened
-from archimetra.toolpath.planners import plan_cut
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 from cutting_board import SHEET, area_of, board_with, no_rapid_in_wood, planned, swept
 from shapes import blob, replace, star, straight_bit
 
@@ -172,16 +172,16 @@ class TestTabsByHand:
         job, board, cut = board_with(SQUARE, kind=ProfileCut, goes_through=True, tabs=Tabs(count=4))
         shape = board.shapes[0]
         mark = Mark(shape.id, 40.0, 0.0)  # the middle of the front edge, in the shape's own coordinates
-        job = cutting.set_tab_marks(job, cut.id, (mark,)).job
-        toolpath, _ = plan_cut(task_of(job, job.boards[0], job.boards[0].cuts[0]))
+        job = marking.set_tab_marks(job, cut.id, (mark,)).job
+        toolpath, _ = plan_cut(resolve(job, job.boards[0], job.boards[0].cuts[0]))
         tabs = [m for m in toolpath.marks if m.kind is MarkKind.TAB]
         x, y = shape.at.point(40.0, 0.0)
         assert [(round(m.x, 2), round(m.y, 2)) for m in tabs] == [(round(x, 2), round(y - 3.0, 2))]
 
     def test_one_shape_may_have_its_own_number(self):
         job, board, cut = board_with(SQUARE, kind=ProfileCut, goes_through=True, tabs=Tabs(count=4))
-        job = cutting.set_shape_tabs(job, cut.id, [board.shapes[0].id], 2).job
-        toolpath, _ = plan_cut(task_of(job, job.boards[0], job.boards[0].cuts[0]))
+        job = marking.set_shape_tabs(job, cut.id, [board.shapes[0].id], 2).job
+        toolpath, _ = plan_cut(resolve(job, job.boards[0], job.boards[0].cuts[0]))
         assert sum(m.kind is MarkKind.TAB for m in toolpath.marks) == 2
 
     @pytest.mark.parametrize("spacing", [60.0, 100.0])
@@ -198,7 +198,7 @@ class TestTabsByHand:
             shape, id="shape7", layer="zone", paths=(Path.rectangle(0, 0, 80, 60),), at=shape.at.shift(0, -45)
         )
         board = replace(board, shapes=(shape, zone))
-        toolpath, findings = plan_cut(task_of(with_boards(job, (board,)), board, cut))
+        toolpath, findings = plan_cut(resolve(with_boards(job, (board,)), board, cut))
         tabs = [m for m in toolpath.marks if m.kind is MarkKind.TAB]
         zx0, zy0, zx1, zy1 = zone.bounds()
         inside = [m for m in tabs if zx0 <= m.x <= zx1 and zy0 <= m.y <= zy1]
@@ -230,11 +230,11 @@ class TestSlopedTabs:
 class TestStartsAndOrder:
     def test_a_start_set_by_hand_and_the_reason_of_others(self):
         job, board, cut = board_with(SQUARE, kind=ProfileCut, goes_through=True, tabs=NONE)
-        toolpath, _ = plan_cut(task_of(job, board, cut))
+        toolpath, _ = plan_cut(resolve(job, board, cut))
         start = next(m for m in toolpath.marks if m.kind is MarkKind.START)
         assert "straight stretch" in start.reason
-        moved = cutting.set_start_mark(job, cut.id, start.shape, Mark(start.shape, 80.0, 20.0)).job
-        toolpath, _ = plan_cut(task_of(moved, moved.boards[0], moved.boards[0].cuts[0]))
+        moved = marking.set_start_mark(job, cut.id, start.shape, Mark(start.shape, 80.0, 20.0)).job
+        toolpath, _ = plan_cut(resolve(moved, moved.boards[0], moved.boards[0].cuts[0]))
         start = next(m for m in toolpath.marks if m.kind is MarkKind.START)
         x, y = board.shapes[0].at.point(83.0, 20.0)
         assert (start.x, start.y) == pytest.approx((x, y), abs=0.01)
@@ -250,10 +250,10 @@ class TestStartsAndOrder:
 
     def test_a_contour_turned_by_hand_runs_the_other_way(self):
         job, board, cut = board_with(SQUARE, kind=ProfileCut, goes_through=True, tabs=NONE)
-        turned = cutting.turn_contour(job, cut.id, Mark(board.shapes[0].id, 40.0, 0.0)).job
+        turned = marking.turn_contour(job, cut.id, Mark(board.shapes[0].id, 40.0, 0.0)).job
         ways = []
         for j in (job, turned):
-            toolpath, _ = plan_cut(task_of(j, j.boards[0], j.boards[0].cuts[0]))
+            toolpath, _ = plan_cut(resolve(j, j.boards[0], j.boards[0].cuts[0]))
             points, _ = straightened(toolpath.xyz, toolpath.kind, toolpath.centre, chord_tolerance_mm=0.05)
             low = points[points[:, 2] < -18][:, :2]
             ways.append(float((low[:-1, 0] * low[1:, 1] - low[1:, 0] * low[:-1, 1]).sum()))
@@ -266,7 +266,7 @@ class TestStartsAndOrder:
             replace(board.shapes[0], id=f"shape{k}", paths=(p,)) for k, p in enumerate(board.shapes[0].paths)
         )
         board = replace(board, shapes=shapes, cuts=(replace(cut, shapes=tuple(s.id for s in shapes)),))
-        toolpath, _ = plan_cut(task_of(with_boards(job, (board,)), board, board.cuts[0]))
+        toolpath, _ = plan_cut(resolve(with_boards(job, (board,)), board, board.cuts[0]))
         starts = [m.shape for m in toolpath.marks if m.kind is MarkKind.START]
         assert starts == ["shape0", "shape1", "shape2", "shape3"]
 

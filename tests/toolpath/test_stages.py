@@ -12,10 +12,12 @@ from archimetra.geometry.clearance import Clearance
 from archimetra.geometry.morphology import filled
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import as_region
-from archimetra.job import cutting
+from archimetra.job import leftovers
 from archimetra.job.bits import BitKind, Recipe
 from archimetra.job.cut_parts import Lead, LeadKind, Tabs
-from archimetra.job.cuts import FacingCut, PocketCut, ProfileCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import CutId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Machine, Sheet
@@ -28,9 +30,10 @@ from archimetra.toolpath.moves import Move, MoveList, Role
 from archimetra.toolpath.overcut import overcut
 from archimetra.toolpath.passes import MOST_ROUNDS, Lifts, lay_pass, ramp_length
 from archimetra.toolpath.pocket_area import PocketArea, left_by
+from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.resolved_cut import faced_before
 from archimetra.toolpath.starts import choose_start
 from archimetra.toolpath.tabs import spans_at, tab_spans
-from archimetra.toolpath.task import faced_before, task_of
 from archimetra.toolpath.track import Track
 from cutting_board import board_with
 from shapes import blob, replace, star, straight_bit
@@ -40,7 +43,7 @@ def layer_of(**fields) -> Layer:
     job, board, cut = board_with(
         star(), kind=PocketCut, bit=straight_bit(6.0, recipe=Recipe(feed=1200.0, plunge=300.0)), **fields
     )
-    return Layer(task_of(job, board, cut))
+    return Layer(resolve(job, board, cut))
 
 
 class TestLaying:
@@ -325,17 +328,17 @@ class TestLinks:
 
 class TestTasks:
     def test_a_plan_is_keyed_by_what_it_needs_and_nothing_else(self):
-        from archimetra.engine.keys import task_key
+        from archimetra.engine.keys import geometry_key
 
         job, board, cut = board_with(star(), kind=PocketCut)
-        key = task_key(task_of(job, board, cut))
+        key = geometry_key(resolve(job, board, cut))
         noted = replace(cut, notes="blunt", is_on=False)
-        assert task_key(task_of(job, board, noted)) == key
-        assert task_key(task_of(job, board, replace(cut, end_depth=7.0))) != key
+        assert geometry_key(resolve(job, board, noted)) == key
+        assert geometry_key(resolve(job, board, replace(cut, end_depth=7.0))) != key
         slower = replace(job, machine=Machine(max_rpm=8000.0))
-        assert task_key(task_of(slower, board, cut)) != key
+        assert geometry_key(resolve(slower, board, cut)) != key
         thicker = replace(board, sheet=replace(board.sheet, readings=(19.0,)))
-        assert task_key(task_of(job, thicker, cut)) != key
+        assert geometry_key(resolve(job, thicker, cut)) != key
 
     def test_facing_an_area_counts_for_what_lies_in_it(self):
         _job, board, cut = board_with(Path.rectangle(0, 0, 50, 50), Path.rectangle(10, 10, 5, 5), kind=PocketCut)
@@ -356,18 +359,18 @@ class TestTasks:
         a = FacingCut(id=CutId("a"), name="A", bit=cut.bit, end_depth=0.5)
         b = FacingCut(id=CutId("b"), name="B", bit=cut.bit, target=19.0)
         board = replace(board, cuts=(a, b, cut))
-        task = task_of(with_boards(job, (board,)), board, cut)
-        assert task.face == pytest.approx(1.0)
-        assert task.sheet.readings == (pytest.approx(19.0),)
-        assert task.hop == pytest.approx(4.0)
+        work = resolve(with_boards(job, (board,)), board, cut)
+        assert work.face == pytest.approx(1.0)
+        assert work.sheet.readings == (pytest.approx(19.0),)
+        assert work.retract == pytest.approx(4.0)
 
     def test_the_chain_of_a_rest_knows_the_smallest_bit_before_it(self):
         job, board, cut = board_with(star(), kind=PocketCut, bit=straight_bit(8.0))
         bits = (job.bits[0], *(replace(straight_bit(d), id=f"bit{k}", place=k) for k, d in ((5, 4.0), (6, 2.0))))
         job = with_boards(job, (board,), bits=bits)
-        edit, second = cutting.add_rest(job, cut.id, "bit5")
-        edit, third = cutting.add_rest(edit.job, second, "bit6")
-        task = task_of(edit.job, edit.job.boards[0], edit.job.boards[0].cut(third))
-        assert task.larger.diameter == 4.0
-        assert task.cut.end_depth == cut.end_depth
-        assert task.bit.kind is BitKind.STRAIGHT
+        edit, second = leftovers.add_rest(job, cut.id, "bit5")
+        edit, third = leftovers.add_rest(edit.job, second, "bit6")
+        work = resolve(edit.job, edit.job.boards[0], edit.job.boards[0].cut(third))
+        assert work.previous_bit.diameter == 4.0
+        assert work.cut.end_depth == cut.end_depth
+        assert work.bit.kind is BitKind.STRAIGHT

@@ -15,6 +15,7 @@ from PySide6.QtCore import QBuffer, QFileSystemWatcher, QIODevice, QObject, QSet
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
 
+from archimetra.app.document_window import DocumentWindow
 from archimetra.app.widgets.unfinished import unfinished
 from archimetra.base.errors import ArchimetraError, JobFileError
 from archimetra.job import edits
@@ -23,7 +24,6 @@ from archimetra.job.file import SUFFIX, JobFile, JobFileChanged, is_changed, loa
 from archimetra.job.job import new_job
 
 if TYPE_CHECKING:
-    from archimetra.app.window import MainWindow
     from archimetra.engine.autosave import Recovered
 
 MOST_DIFFERENCES, MOST_RECENT = 4, 8
@@ -32,7 +32,7 @@ FILTER = f"Archimetra jobs (*{SUFFIX})"
 
 
 class Documents(QObject):
-    def __init__(self, window: MainWindow, demo: Callable[[], JobFile] | None) -> None:
+    def __init__(self, window: DocumentWindow, demo: Callable[[], JobFile] | None) -> None:
         """``demo`` gives the sample job's file when asked for."""
         super().__init__(window)
         self._window, self._session, self._demo = window, window.session, demo
@@ -50,7 +50,7 @@ class Documents(QObject):
         if self.may_leave():
             self._session.open_job(JobFile(new_job()), None)
             self._watch()
-            self._window.station_board()  # a new job begins with what lies on the machine
+            self._window.show_station("board")  # a new job begins with what lies on the machine
 
     def open_demo(self) -> None:
         if self._demo is not None and self.may_leave():
@@ -160,7 +160,7 @@ class Documents(QObject):
             self._window.notices.withdraw(about)
 
     def _preview(self) -> bytes:
-        picture = self._window.plan.grab().toImage().scaledToWidth(320, Qt.TransformationMode.SmoothTransformation)
+        picture = self._window.picture_of_plan().scaledToWidth(320, Qt.TransformationMode.SmoothTransformation)
         buffer = QBuffer()
         buffer.open(QIODevice.OpenModeFlag.WriteOnly)
         picture.save(buffer, "PNG")  # type: ignore[call-overload]  # the stub wants bytes, the method str
@@ -249,7 +249,7 @@ class Documents(QObject):
             self.open_file(job_path)
         elif with_demo and self._demo is not None:
             self._session.open_job(self._demo(), None)
-            self._window.station_cuts()
+            self._window.show_station("cuts")
             self._session.show_cut(self._session.board.cuts[-1].id)
         elif found:
             self._take_up(found[0])

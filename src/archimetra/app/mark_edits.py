@@ -8,9 +8,8 @@ import msgspec
 
 from archimetra.app.session import Session
 from archimetra.app.views.plan_view import PlanView
-from archimetra.job import cutting, edits
+from archimetra.job import edits, marking
 from archimetra.job.cut_parts import Mark
-from archimetra.job.cuts import ProfileCut
 from archimetra.job.ids import ShapeId
 from archimetra.job.marks import mark_at
 from archimetra.toolpath.moves import MarkKind, PathMark
@@ -38,7 +37,7 @@ class MarkEdits:
     def _marks(self) -> tuple[PathMark, ...]:
         s = self._session
         cut = s.board.cut(s.cut_id) if s.cut_id is not None else None
-        if not isinstance(cut, ProfileCut) or not cut.is_on or s.plan is None or s.plan.board != s.board.id:
+        if cut is None or not cut.takes_marks or not cut.is_on or s.plan is None or s.plan.board != s.board.id:
             return ()
         return next((p.toolpath.marks for p in s.plan.cuts if p.toolpath.cut == cut.id), ())
 
@@ -56,7 +55,7 @@ class MarkEdits:
         s = self._session
         assert s.cut_id is not None
         if mark.kind is MarkKind.START:
-            s.apply(cutting.set_start_mark(s.job, s.cut_id, mark.shape, self._local(mark.shape, x, y)))
+            s.apply(marking.set_start_mark(s.job, s.cut_id, mark.shape, self._local(mark.shape, x, y)))
         else:
             self._set_tabs(mark, (x, y))
 
@@ -67,9 +66,9 @@ class MarkEdits:
         """All tabs of the contour's shape become tabs set by hand, with one of them moved or taken away."""
         s = self._session
         cut = s.board.cut(s.cut_id) if s.cut_id is not None else None
-        if not isinstance(cut, ProfileCut):
+        if cut is None or cut.bridges is None:
             return
-        others = [mark for mark in cut.tabs.by_hand if mark.shape != changed.shape]
+        others = [mark for mark in cut.bridges.by_hand if mark.shape != changed.shape]
         mine = []
         for mark in self._plan.path_marks.marks:
             if mark.kind is not MarkKind.TAB or mark.shape != changed.shape:
@@ -80,8 +79,8 @@ class MarkEdits:
                 mine.append(local)
         job = s.job
         if not mine:  # the last tab was taken away: none on this shape, instead of those of the rule
-            job = cutting.set_shape_tabs(job, cut.id, (changed.shape,), 0).job
-        s.apply(cutting.set_tab_marks(job, cut.id, (*others, *mine)))
+            job = marking.set_shape_tabs(job, cut.id, (changed.shape,), 0).job
+        s.apply(marking.set_tab_marks(job, cut.id, (*others, *mine)))
 
     def _move_fixture(self, k: int, x: float, y: float) -> None:
         s = self._session

@@ -10,7 +10,7 @@ from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QBuffer, QEvent, QIODevice, QPoint, QSettings, QSize, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QGuiApplication, QKeyEvent, QPixmap
+from PySide6.QtGui import QCloseEvent, QGuiApplication, QImage, QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
     QInputDialog,
     QLabel,
     QLineEdit,
-    QMainWindow,
     QMenu,
     QPlainTextEdit,
     QSplitter,
@@ -39,6 +38,7 @@ from archimetra.app.actions import (
     menu_of,
     pop_up,
 )
+from archimetra.app.document_window import DocumentWindow
 from archimetra.app.documents import Documents
 from archimetra.app.header import Header
 from archimetra.app.mark_edits import MarkEdits
@@ -83,7 +83,7 @@ PAGE_WIDTH = 330
 THEMES = ("system", "light", "dark")
 
 
-class MainWindow(QMainWindow):
+class MainWindow(DocumentWindow):
     def __init__(self, session: Session, *, theme: str = "system", demo: Callable[[], JobFile] | None = None) -> None:
         """``demo`` gives the sample job's file when asked for."""
         super().__init__()
@@ -352,6 +352,9 @@ class MainWindow(QMainWindow):
     def ask(self, kind: str, sentence: str, *answers: Answer, about: str) -> None:
         """A question over the plan that stays until it is answered."""
         self.notices.ask(kind, sentence, answers, self.tokens, about=about)
+
+    def picture_of_plan(self) -> QImage:
+        return self.plan.grab().toImage()
 
     def _say_refused(self, problem: str) -> None:
         self.say("caution", problem)

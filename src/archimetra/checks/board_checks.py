@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from archimetra.base.findings import Finding, Severity
+from archimetra.checks.check_input import Check, CheckInput
 from archimetra.checks.depth_checks import (
     cannot_plunge,
     deeper_than_bit,
@@ -11,7 +12,6 @@ from archimetra.checks.depth_checks import (
     too_deep,
     wrong_kind_of_bit,
 )
-from archimetra.checks.given import Check, CheckInput
 from archimetra.checks.holding_checks import loose_pieces, tabs_too_thick
 from archimetra.checks.inlay_checks import frame_too_tight, glue_used_up, half_missing, mating_depths
 from archimetra.checks.load_checks import carve_heavy, start_closed

@@ -5,50 +5,49 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from archimetra.base.findings import Finding, Severity
-from archimetra.checks.given import CheckInput
+from archimetra.checks.check_input import CheckInput
 from archimetra.job.bits import UNDERCUTS, BitKind
-from archimetra.job.cut_parts import Entry
-from archimetra.job.cuts import CarveCut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cuts import kind_of
 from archimetra.job.recipes import held
 from archimetra.toolpath.moves import Role
 
 
 def too_deep(given: CheckInput) -> Iterator[Finding]:
-    for task in given.tasks():
-        cut, sheet = task.cut, task.sheet
-        if isinstance(cut, FacingCut):
-            if task.depth > 0.5 * sheet.thinnest:
+    for work in given.resolved():
+        cut, sheet = work.cut, work.sheet
+        if cut.lowers_face:
+            if work.depth > 0.5 * sheet.thinnest:
                 yield Finding(
                     "facing-deep", Severity.CAUTION,
-                    f"'{cut.name}' takes {task.depth:g} mm off a sheet {sheet.thinnest:g} mm thin.",
+                    f"'{cut.name}' takes {work.depth:g} mm off a sheet {sheet.thinnest:g} mm thin.",
                     fix="Enter a greater target thickness, or a smaller depth.", subject=cut.id,
                 )  # fmt: skip
             continue
-        if isinstance(cut, CarveCut) and (cut.mating is not None or not cut.has_limit):
+        if cut.limits_itself:
             continue  # what stops it is told where it is planned, an inlay's halves by their own check
         deepest = sheet.thickest + max(cut.allowance, 0.0)
-        if not cut.goes_through and task.depth > deepest + 1e-6:
+        if not cut.goes_through and work.depth > deepest + 1e-6:
             yield Finding(
                 "too-deep", Severity.STOP,
-                f"'{cut.name}' ends {task.depth:g} mm deep; the sheet is {sheet.thickest:g} mm thick.",
+                f"'{cut.name}' ends {work.depth:g} mm deep; the sheet is {sheet.thickest:g} mm thick.",
                 fix=f"End at {deepest:g} mm or less, or let it go through.", subject=cut.id,
             )  # fmt: skip
-        elif isinstance(cut, PocketCut | EngraveCut | SlotCut | CarveCut) and not cut.goes_through:
-            left = sheet.thinnest - task.depth
+        elif cut.leaves_floor and not cut.goes_through:
+            left = sheet.thinnest - work.depth
             if left <= 0:
                 yield Finding(
                     "floor-gone", Severity.CAUTION,
-                    f"'{cut.name}' is {task.depth:g} mm deep; where the sheet is {sheet.thinnest:g} mm thin nothing stays under it.",
+                    f"'{cut.name}' is {work.depth:g} mm deep; where the sheet is {sheet.thinnest:g} mm thin nothing stays under it.",
                     fix="Make it less deep, or let it go through.", subject=cut.id,
                 )  # fmt: skip
 
 
 def deeper_than_bit(given: CheckInput) -> Iterator[Finding]:
-    for task in given.tasks():
-        cut, bit = task.cut, task.bit
-        if isinstance(cut, CarveCut):
-            continue  # its cone sets the limit, which is told where it is planned
-        depth = task.depth + task.face * isinstance(cut, FacingCut)
+    for work in given.resolved():
+        cut, bit = work.cut, work.bit
+        if cut.tells_short_bit:
+            continue
+        depth = work.depth + work.face * cut.lowers_face
         if depth > bit.cutting_length + 1e-6:
             yield Finding(
                 "bit-too-short", Severity.STOP,
@@ -58,56 +57,50 @@ def deeper_than_bit(given: CheckInput) -> Iterator[Finding]:
 
 
 def pass_too_deep(given: CheckInput) -> Iterator[Finding]:
-    for task in given.tasks():
-        step, bit = task.recipe.depth_per_pass, task.bit
-        if step > bit.cutting_length and not isinstance(task.cut, SlotCut | HoleCut):
+    for work in given.resolved():
+        step, bit = work.recipe.depth_per_pass, work.bit
+        if step > bit.cutting_length and not work.cut.goes_down_at_once:
             yield Finding(
                 "pass-too-deep", Severity.CAUTION,
-                f"'{task.cut.name}' takes {step:g} mm a pass; {bit.name} cuts only {bit.cutting_length:g} mm.",
-                fix="Make the depth per pass smaller.", subject=task.cut.id,
+                f"'{work.cut.name}' takes {step:g} mm a pass; {bit.name} cuts only {bit.cutting_length:g} mm.",
+                fix="Make the depth per pass smaller.", subject=work.cut.id,
             )  # fmt: skip
-        if (
-            isinstance(task.cut, ProfileCut)
-            and task.cut.finish > 0
-            and task.depth - task.cut.start_depth > bit.cutting_length
-        ):
+        if work.cut.is_last_pass_deep and work.depth - work.cut.start_depth > bit.cutting_length:
             yield Finding(
                 "finish-deep", Severity.CAUTION,
-                f"The last pass of '{task.cut.name}' is {task.depth:g} mm deep at once; {bit.name} cuts {bit.cutting_length:g} mm.",
-                fix="Choose a longer bit, or no finishing allowance.", subject=task.cut.id,
+                f"The last pass of '{work.cut.name}' is {work.depth:g} mm deep at once; {bit.name} cuts {bit.cutting_length:g} mm.",
+                fix="Choose a longer bit, or no finishing allowance.", subject=work.cut.id,
             )  # fmt: skip
 
 
 def cannot_plunge(given: CheckInput) -> Iterator[Finding]:
-    for task in given.tasks():
-        cut, bit = task.cut, task.bit
+    for work in given.resolved():
+        cut, bit = work.cut, work.bit
         if bit.can_plunge:
             continue
-        straight_down = (
-            isinstance(cut, ProfileCut | PocketCut | EngraveCut) and cut.entry is Entry.PLUNGE
-        ) or isinstance(cut, CarveCut)
-        if isinstance(cut, HoleCut):  # round and down is no plunge, straight down is
+        straight_down = cut.plunges
+        if straight_down is None:
             block = next((b for b in given.run.blocks if b.cut == cut.id), None)
             straight_down = block is not None and bool((given.run.role[block.first : block.last] == Role.DRILL).any())
         if straight_down:
             yield Finding(
                 "no-plunge", Severity.STOP,
                 f"'{cut.name}' plunges, but {bit.name} does not cut at its centre.",
-                fix="Choose another bit." if isinstance(cut, HoleCut | CarveCut) else "Enter by a ramp, or choose another bit.", subject=cut.id,
+                fix="Enter by a ramp, or choose another bit." if cut.has_entries else "Choose another bit.", subject=cut.id,
             )  # fmt: skip
 
 
 def wrong_kind_of_bit(given: CheckInput) -> Iterator[Finding]:
     """Drills that are to travel sideways, and undercut bits where they would be stuck."""
-    for task in given.tasks():
-        cut, bit = task.cut, task.bit
-        if bit.kind is BitKind.DRILL and not isinstance(cut, HoleCut):
+    for work in given.resolved():
+        cut, bit = work.cut, work.bit
+        if bit.kind is BitKind.DRILL and bit.kind not in kind_of(cut).bits:
             yield Finding(
                 "drill-sideways", Severity.STOP,
                 f"'{cut.name}' moves {bit.name} sideways; a drill cuts only straight down and would break.",
                 fix="Choose another bit.", subject=cut.id,
             )  # fmt: skip
-        if bit.kind in UNDERCUTS and not isinstance(cut, SlotCut):
+        if bit.kind in UNDERCUTS and bit.kind not in kind_of(cut).bits:
             yield Finding(
                 "undercut-bit", Severity.STOP,
                 f"'{cut.name}' lifts {bit.name} out of solid wood; its head is wider than the way out.",
@@ -129,8 +122,7 @@ def speed_out_of_reach(given: CheckInput) -> Iterator[Finding]:
                 fix="Change the speed, and the feed with it.", subject=cut.id,
             )  # fmt: skip
             continue
-        finish = cut.finish_feed if isinstance(cut, ProfileCut | PocketCut) else None
-        asked = {"feed": recipe.feed, "plunge": recipe.plunge, "finishing feed": finish or 0.0}
+        asked = {"feed": recipe.feed, "plunge": recipe.plunge, "finishing feed": cut.last_feed or 0.0}
         over = [f"a {name} of {value:g} mm/min" for name, value in asked.items() if value > machine.max_feed]
         if over:
             yield Finding(

@@ -15,11 +15,11 @@ from shapely.geometry import MultiLineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from archimetra.base.findings import Finding, Severity
-from archimetra.checks.given import CheckInput
+from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import CarveCut, Cut, FacingCut, HoleCut, PocketCut, ProfileCut
+from archimetra.job.cuts import Cut, Parting
 from archimetra.job.sheet import HoldDown
 from archimetra.toolpath.contours import kept_region
 from archimetra.toolpath.fixtures import outline_of
@@ -91,14 +91,14 @@ def _slot(given: CheckInput, block: Block) -> _Slot | None:
     through = -given.sheet.thinnest + 1e-6
     if float(run.xyz[rows, 2].min()) > through:
         return None
-    if isinstance(cut, HoleCut):
+    if cut.parting is Parting.SHAPES:
         return _Slot(cut, bit, kept_region(given.board.shapes_of(cut)), np.zeros((0, 2)))
-    if isinstance(cut, PocketCut):  # thousands of lines side by side: the area they clear says the same
+    if cut.parting is Parting.AREA:  # thousands of lines side by side: the area they clear says the same
         area = shapely.buffer(
             shapely.buffer(kept_region(given.board.shapes_of(cut)), -bit.radius), bit.radius - COARSE_MM
         )
         return _Slot(cut, bit, area, np.zeros((0, 2)))
-    if isinstance(cut, FacingCut | CarveCut):  # a carving ends at the bottom at the latest
+    if cut.parting is Parting.NEVER:
         return None
     points, of = straightened(run.xyz[rows], run.kind[rows], run.centre[rows], chord_tolerance_mm=COARSE_MM)
     role = run.role[rows][of]
@@ -154,13 +154,13 @@ def _is_held(piece: Polygon, whole: Polygon, fixtures: list[Polygon]) -> bool:
 
 
 def tabs_too_thick(given: CheckInput) -> Iterator[Finding]:
-    for task in given.tasks():
-        cut = task.cut
-        if not (isinstance(cut, ProfileCut) and cut.tabs.is_wanted and cut.is_through(task.sheet)):
+    for work in given.resolved():
+        cut, tabs = work.cut, work.cut.bridges
+        if tabs is None or not tabs.is_wanted or not cut.is_through(work.sheet):
             continue
-        if cut.tabs.thickness >= task.sheet.thinnest:
+        if tabs.thickness >= work.sheet.thinnest:
             yield Finding(
                 "tab-thick", Severity.CAUTION,
-                f"The tabs of '{cut.name}' are {cut.tabs.thickness:g} mm thick, as thick as the sheet.",
+                f"The tabs of '{cut.name}' are {tabs.thickness:g} mm thick, as thick as the sheet.",
                 fix="Make them thinner.", subject=cut.id,
             )  # fmt: skip

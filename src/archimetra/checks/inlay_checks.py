@@ -6,10 +6,12 @@ from collections.abc import Iterator
 from math import radians, tan
 
 from archimetra.base.findings import Finding, Severity
-from archimetra.checks.given import CheckInput
+from archimetra.checks.check_input import CheckInput
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import Half
-from archimetra.job.cuts import CarveCut, PocketCut, ProfileCut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.inlays import InlayKind
 from archimetra.toolpath.carving import carving_of
 
@@ -20,11 +22,11 @@ LEAST_BACK_MM = 2.0  # of the plug's board that holds it together until it is gl
 
 def mating_depths(given: CheckInput) -> Iterator[Finding]:
     """V halves that the bit or the sheet stop before they are as deep as the pair asks."""
-    for task in given.tasks():
-        cut, bit = task.cut, task.bit
+    for work in given.resolved():
+        cut, bit = work.cut, work.bit
         if not isinstance(cut, CarveCut) or cut.mating is None:
             continue
-        carving = carving_of(cut, bit, task.sheet)
+        carving = carving_of(cut, bit, work.sheet)
         if carving.rule == "bit":
             yield Finding(
                 "inlay-bit-short", Severity.STOP,
@@ -35,13 +37,13 @@ def mating_depths(given: CheckInput) -> Iterator[Finding]:
         elif carving.rule == "sheet":
             yield Finding(
                 "inlay-sheet-thin", Severity.STOP,
-                f"'{cut.name}' has to be {cut.end_depth:.2f} mm deep; its sheet is only {task.sheet.thinnest:g} mm thick.",
+                f"'{cut.name}' has to be {cut.end_depth:.2f} mm deep; its sheet is only {work.sheet.thinnest:g} mm thick.",
                 fix="Take a thicker sheet, or make the pocket less deep.", subject=cut.id,
             )  # fmt: skip
-        elif cut.mating.half is Half.PLUG and task.sheet.thinnest - cut.end_depth < LEAST_BACK_MM:
+        elif cut.mating.half is Half.PLUG and work.sheet.thinnest - cut.end_depth < LEAST_BACK_MM:
             yield Finding(
                 "inlay-plug-back", Severity.CAUTION,
-                f"Only {task.sheet.thinnest - cut.end_depth:.2f} mm of the board stay behind '{cut.name}'.",
+                f"Only {work.sheet.thinnest - cut.end_depth:.2f} mm of the board stay behind '{cut.name}'.",
                 fix="Take a thicker sheet, or make the pocket or the room for the saw smaller.", subject=cut.id,
             )  # fmt: skip
 

@@ -8,12 +8,10 @@ from math import radians, tan
 import numpy as np
 
 from archimetra.base.findings import Finding, Severity
-from archimetra.checks.given import CheckInput
+from archimetra.checks.check_input import CheckInput
 from archimetra.job.bits import BitKind
-from archimetra.job.cuts import CarveCut, FacingCut, SlotCut
 from archimetra.job.recipes import PASS_SHARES, REFERENCE_DIAMETER
 from archimetra.stock.surface import lowest_by_block
-from archimetra.toolpath.carving import carving_of
 from archimetra.toolpath.passes import pass_depths
 
 _OPEN_MM = 0.05
@@ -24,10 +22,10 @@ _FEW = 0.02  # share of a cut's way that may lie over uncut wood: corners
 def start_closed(given: CheckInput) -> Iterator[Finding]:
     """A start depth counts on wood that is gone: whether it is, by then, is read off the run."""
     numbers = {block.cut: number for number, block in enumerate(given.run.blocks)}
-    for task in given.tasks():
-        cut, start = task.cut, task.cut.start_depth + task.face
+    for work in given.resolved():
+        cut, start = work.cut, work.cut.start_depth + work.face
         number = numbers.get(cut.id)
-        if cut.start_depth <= 0 or number is None or isinstance(cut, FacingCut | SlotCut):
+        if cut.start_depth <= 0 or number is None or not cut.counts_on_opened:
             continue
         block = given.run.blocks[number]
         xyz = given.run.xyz[block.first : block.last]
@@ -52,15 +50,15 @@ def start_closed(given: CheckInput) -> Iterator[Finding]:
 def carve_heavy(given: CheckInput) -> Iterator[Finding]:
     """The load of a V bit is the section it takes at once, t d^2 for a depth d, less what the pass before took. It is held against
     that of a straight bit of ``REFERENCE_DIAMETER`` in a slot as deep as a pass may be in this material."""
-    for task in given.tasks():
-        cut, bit = task.cut, task.bit
-        if not isinstance(cut, CarveCut) or bit.kind is not BitKind.VEE:
+    for work in given.resolved():
+        cut, bit = work.cut, work.bit
+        carving = work.carving
+        if carving is None or bit.kind is not BitKind.VEE:
             continue
         number = next((block for block in given.run.blocks if block.cut == cut.id), None)
         if number is None:
             continue
-        carving = carving_of(cut, bit, task.sheet)
-        deepest = -float(given.run.xyz[number.first : number.last, 2].min()) - task.face - carving.start
+        deepest = -float(given.run.xyz[number.first : number.last, 2].min()) - work.face - carving.start
         slope = tan(radians(bit.angle / 2))
         sound = PASS_SHARES[given.sheet.material] * REFERENCE_DIAMETER**2
 
@@ -70,11 +68,11 @@ def carve_heavy(given: CheckInput) -> Iterator[Finding]:
             depths = np.concatenate(([0.0], pass_depths(0.0, deepest, per_pass)))
             return float(np.diff(slope * depths**2 + flat * depths).max())
 
-        taken = heaviest(task.recipe.depth_per_pass)
+        taken = heaviest(work.recipe.depth_per_pass)
         if deepest <= 0 or taken <= sound:
             continue
         better = next(
-            (deepest / n for n in range(1, 200) if heaviest(deepest / n) <= sound), task.recipe.depth_per_pass / 10
+            (deepest / n for n in range(1, 200) if heaviest(deepest / n) <= sound), work.recipe.depth_per_pass / 10
         )
         yield Finding(
             "carve-heavy", Severity.CAUTION,

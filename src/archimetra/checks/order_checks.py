@@ -10,10 +10,9 @@ from shapely.geometry import MultiLineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from archimetra.base.findings import Finding, Severity
-from archimetra.checks.given import CheckInput
+from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.region import polygons_of
-from archimetra.job.cut_parts import Side
-from archimetra.job.cuts import FacingCut, PocketCut, ProfileCut
+from archimetra.job.cuts import Clears, Cut
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.contours import kept_region
 
@@ -22,13 +21,11 @@ def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
     """A through outline cut before other work within it: the part may move while that is done."""
     cuts = list(given.cuts())
     for number, (early, _) in enumerate(cuts[:-1]):
-        if not isinstance(early, ProfileCut) or not early.is_through(given.board.sheet):
-            continue
-        if early.side not in (Side.OUTSIDE, Side.INSIDE):
+        if early.loosens is None or not early.is_through(given.board.sheet):
             continue
         parts = [Polygon(part.exterior) for part in polygons_of(kept_region(given.board.shapes_of(early)))]
         for late, _ in cuts[number + 1 :]:
-            if isinstance(late, FacingCut) and late.is_whole_sheet:
+            if late.takes_whole_sheet:
                 continue
             lines = [_lines_of(shape) for shape in given.board.shapes_of(late) if shape.id not in early.shapes]
             if parts and lines and shapely.STRtree(parts).query(lines, predicate="within").size:
@@ -50,12 +47,11 @@ def drawn_twice(given: CheckInput) -> Iterator[Finding]:
     """The same outline twice in one cut, or cut twice alike by two cuts."""
     seen: dict[bytes, str] = {}
     for cut, _ in given.cuts():
-        if isinstance(cut, PocketCut) and (cut.rest_of or cut.floor_of):
+        if cut.clears is not None:
             continue
         for shape in given.board.shapes_of(cut):
             for path in shape.placed():
-                side = cut.side if isinstance(cut, ProfileCut) else type(cut).__name__
-                key = path.key() + f"{side} {cut.bit} {cut.depth(given.board.sheet)}".encode()
+                key = path.key() + f"{cut.manner} {cut.bit} {cut.depth(given.board.sheet)}".encode()
                 if key in seen:
                     x, y = (float(v) for v in path.nodes[0])
                     other = "" if seen[key] == cut.name else f" and in '{seen[key]}'"
@@ -75,19 +71,19 @@ def rest_before_first(given: CheckInput) -> Iterator[Finding]:
     place = {cut.id: number for number, (cut, _) in enumerate(given.cuts())}
     known = {cut.id: (cut, bit) for cut, bit in given.cuts()}
     for number, (cut, bit) in enumerate(given.cuts()):
-        if isinstance(cut, PocketCut) and cut.floor_of:
-            yield from _floor_order(cut, place.get(cut.floor_of), number)
-        if not isinstance(cut, PocketCut) or not cut.rest_of:
+        if cut.clears is Clears.FLOOR:
+            yield from _floor_order(cut, place.get(cut.parent), number)
+        if cut.clears is not Clears.REST:
             continue
-        if cut.rest_of not in place:
+        if cut.parent not in place:
             yield Finding(
                 "rest-alone", Severity.STOP,
                 f"'{cut.name}' clears the rest of a pocket that is switched off or gone; the bit would work in solid wood.",
                 fix="Switch the pocket on, or let this one clear the whole area.", subject=cut.id,
             )  # fmt: skip
             continue
-        first, larger = known[cut.rest_of]
-        if place[cut.rest_of] > number:
+        first, larger = known[cut.parent]
+        if place[cut.parent] > number:
             yield Finding(
                 "rest-order", Severity.STOP,
                 f"'{cut.name}' clears the rest of '{first.name}' but runs before it.",
@@ -101,7 +97,7 @@ def rest_before_first(given: CheckInput) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _floor_order(cut: PocketCut, carve: int | None, number: int) -> Iterator[Finding]:
+def _floor_order(cut: Cut, carve: int | None, number: int) -> Iterator[Finding]:
     """The floor of a V-carve is cleared before it: then only the carving bit's walls touch what stays."""
     if carve is None:
         yield Finding(
@@ -121,11 +117,7 @@ def facing_late(given: CheckInput) -> Iterator[Finding]:
     """Facing after other work takes that work's depth away."""
     cuts = list(given.cuts())
     for number, (cut, _) in enumerate(cuts):
-        if (
-            isinstance(cut, FacingCut)
-            and cut.is_whole_sheet
-            and any(not isinstance(c, FacingCut) for c, _ in cuts[:number])
-        ):
+        if cut.lowers_face and cut.takes_whole_sheet and any(not c.lowers_face for c, _ in cuts[:number]):
             yield Finding(
                 "facing-late", Severity.CAUTION,
                 f"'{cut.name}' faces the sheet after other cuts; their depths, counted from the old face, become smaller.",

@@ -7,9 +7,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from archimetra.base.findings import Finding, Severity
-from archimetra.checks.given import CheckInput
+from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.path import bounds_of
-from archimetra.job.cuts import FacingCut, PocketCut, ProfileCut, SlotCut
 from archimetra.stock.surface import touch_offs
 from archimetra.toolpath.moves import Move, straightened
 
@@ -17,8 +16,8 @@ from archimetra.toolpath.moves import Move, straightened
 def off_sheet(given: CheckInput) -> Iterator[Finding]:
     sheet = given.board.sheet
     for cut, _ in given.cuts():
-        if isinstance(cut, FacingCut | SlotCut) or (isinstance(cut, PocketCut) and cut.open_edges):
-            continue  # these are meant to run past the edge
+        if cut.may_leave_sheet:
+            continue
         paths = [path for shape in given.board.shapes_of(cut) for path in shape.placed()]
         box = bounds_of(paths)
         if box is None:
@@ -143,16 +142,14 @@ def strays(given: CheckInput) -> Iterator[Finding]:
     run = given.run
     for block in run.blocks:
         cut, bit = given.board.cut(block.cut), given.job.bit(block.bit)
-        if cut is None or bit is None or isinstance(cut, FacingCut | SlotCut):
+        if cut is None or bit is None or cut.reach is None:
             continue
         box = bounds_of([path for shape in given.board.shapes_of(cut) for path in shape.placed()])
         rows = np.arange(block.first, block.last)
         low = run.xyz[rows][run.xyz[rows, 2] < 0]
         if box is None or not len(low):
             continue
-        room = 2 * bit.diameter + 1.0
-        if isinstance(cut, ProfileCut):
-            room += cut.finish + 1.5 * max(cut.lead_in.length, cut.lead_out.length)
+        room = 2 * bit.diameter + 1.0 + cut.reach
         over = np.maximum(np.array(box[:2]) - room - low[:, :2], low[:, :2] - np.array(box[2:]) - room).max(axis=1)
         if over.max() > 0:
             x, y = (float(v) for v in low[int(np.argmax(over)), :2])

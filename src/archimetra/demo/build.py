@@ -20,7 +20,12 @@ from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job import copying, cutting, edits, inlaying, landing, layering, placing, shaping, stamping, test_piece
 from archimetra.job.cut_parts import Lead, LeadKind, Overrides, Side, Tabs
-from archimetra.job.cuts import CarveCut, Cut, EngraveCut, HoleCut, PocketCut, SlotCut
+from archimetra.job.cuts import Cut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.hole import HoleCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.edit import replace
 from archimetra.job.file import JobFile, pack
 from archimetra.job.forms import EllipseForm, RectangleForm

@@ -8,15 +8,15 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from archimetra.engine.keys import task_key
+from archimetra.engine.keys import geometry_key
 from archimetra.engine.messages import BitTrial, PlannedCut
-from archimetra.job.cuts import CarveCut
+from archimetra.job.cuts import Clears
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import Board, Job
 from archimetra.output.timing import time_run
-from archimetra.toolpath.planners import plan_cut
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.program import assemble
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 
 # findings that say what stays uncut
 _LEAVES = (
@@ -35,7 +35,7 @@ def compare_bits(
 ) -> list[BitTrial]:
     """The trials of a cut, one for each bit that is in the job. Floors that straight bits clear count as they are."""
     cut = board.cut(cut_id)
-    if not isinstance(cut, CarveCut):
+    if cut is None or cut.leftover is not Clears.FLOOR:
         return []
     out = []
     for number, bit_id in enumerate(bits):
@@ -44,11 +44,11 @@ def compare_bits(
         report(number, len(bits), 0.0)
         tried = msgspec.structs.replace(cut, bit=bit_id)
         other = msgspec.structs.replace(board, cuts=tuple(tried if c.id == cut_id else c for c in board.cuts))
-        task = task_of(job, other, tried)
-        key = task_key(task)
+        work = resolve(job, other, tried)
+        key = geometry_key(work)
         known = cache.get(key)
         if known is None:
-            known = cache[key] = PlannedCut(key, *plan_cut(task))
+            known = cache[key] = PlannedCut(key, *plan_cut(work))
         path = known.toolpath
         seconds = time_run(assemble([path], board.flight, park=(0.0, 0.0)), job.machine).total if len(path) else 0.0
         deepest = float(-np.min(path.xyz[:, 2])) if len(path) else 0.0

@@ -8,26 +8,25 @@ from hashlib import blake2b
 import msgspec
 
 from archimetra.job.bits import Bit, Recipe
-from archimetra.job.cuts import ProfileCut
-from archimetra.job.ids import LayerId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
-from archimetra.toolpath.task import Task, task_of
+from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.resolved_cut import ResolvedCut
 
 PLANNERS_VERSION = b"8"  # raise when a planner changes its answer for the same inputs
 
 
-def task_key(task: Task) -> str:
+def geometry_key(work: ResolvedCut) -> str:
     """The same for the same toolpath: geometry, settings, bit, thickness and heights count; notes do not."""
     digest = blake2b(PLANNERS_VERSION, digest_size=16)
-    cut = msgspec.structs.replace(task.cut, notes="", is_on=True)
-    sheet = (task.sheet.width, task.sheet.height, task.sheet.readings)
-    bits = (_cutting_part(task.bit), _cutting_part(task.larger))
-    digest.update(msgspec.json.encode((cut, *bits, task.recipe, sheet, task.hop, task.face, task.rest_follows)))
-    for shapes in (task.shapes, task.parts, task.zones):
+    cut = msgspec.structs.replace(work.cut, notes="", is_on=True)
+    sheet = (work.sheet.width, work.sheet.height, work.sheet.readings)
+    bits = (_cutting_part(work.bit), _cutting_part(work.previous_bit))
+    digest.update(msgspec.json.encode((cut, *bits, work.recipe, sheet, work.retract, work.face, work.rest_follows)))
+    for shapes in (work.shapes, work.waste_outlines, work.tab_zones):
         digest.update(b"|")
         _add_shapes(digest, shapes)
-    for earlier in task.earlier:
+    for earlier in work.prior:
         cut = msgspec.structs.replace(earlier.cut, notes="", is_on=True)
         digest.update(msgspec.json.encode((cut, _cutting_part(earlier.bit), earlier.depth, earlier.face)))
         _add_shapes(digest, earlier.shapes)
@@ -35,7 +34,7 @@ def task_key(task: Task) -> str:
 
 
 def _cutting_part(bit: Bit | None) -> Bit | None:
-    """A bit without what moves nothing: what it runs at is in the task's recipe. Its name is quoted by findings."""
+    """A bit without what moves nothing: what it runs at is in the work's recipe. Its name is quoted by findings."""
     if bit is None:
         return None
     return msgspec.structs.replace(bit, notes="", rack_id="", recipe=Recipe(), recipes=(), place=0, holder=0)
@@ -80,7 +79,7 @@ def lean_board(board: Board) -> Board:
     """The board with only the shapes its cuts take: all a planner needs."""
     used = {id_ for cut in board.cuts for id_ in cut.shapes}
     layers = {cut.layer for cut in board.cuts if cut.layer}
-    layers |= {LayerId(cut.tabs.avoid) for cut in board.cuts if isinstance(cut, ProfileCut) and cut.tabs.avoid}
+    layers |= {cut.zone for cut in board.cuts if cut.zone}
     # the name is all of a shape's description a finding may quote; where it came from concerns no planner
     shapes = tuple(
         msgspec.structs.replace(shape, form=None, origin=None, group="")
@@ -96,4 +95,4 @@ def lean_board(board: Board) -> Board:
 
 def plan_key(job: Job, board: Board) -> str:
     """The key a board's plan carries: two jobs with the same key need no new plan."""
-    return board_key(job, board, [task_key(task_of(job, board, cut)) for cut in board.cuts])
+    return board_key(job, board, [geometry_key(resolve(job, board, cut)) for cut in board.cuts])

@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, MutableMapping
 
 from archimetra.checks.board_checks import check_board
-from archimetra.engine.keys import board_key, task_key
+from archimetra.engine.keys import board_key, geometry_key
 from archimetra.engine.messages import BoardPlan, PlannedCut
 from archimetra.job.cuts import Cut
 from archimetra.job.job import Board, Job
 from archimetra.output.timing import time_run
 from archimetra.toolpath.fixtures import kept_clear
-from archimetra.toolpath.planners import plan_cut
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.program import Run, assemble
-from archimetra.toolpath.task import task_of
+from archimetra.toolpath.resolve import resolve
 
 Cache = MutableMapping[str, PlannedCut]
 Report = Callable[[int, int, float], None]  # cut number, of how many, share of it; raises CancelledError to stop
@@ -39,15 +39,15 @@ def run_of(board: Board, planned: list[PlannedCut]) -> Run:
 
 
 def _plan_cut(job: Job, board: Board, cut: Cut, cache: Cache, progress: Callable[[float], None]) -> PlannedCut:
-    task = task_of(job, board, cut)
-    key = task_key(task)
+    work = resolve(job, board, cut)
+    key = geometry_key(work)
     known = cache.get(key)
     if known is None:
         progress(0.0)
-        toolpath, findings = plan_cut(task, progress)
+        toolpath, findings = plan_cut(work, progress)
         known = cache[key] = PlannedCut(key, toolpath, findings)
     if not board.fixtures:
         return known
     # clamps move oftener than artwork: they are kept clear of after planning, and cost no new plan
-    clear, told = kept_clear(known.toolpath, board.fixtures, cut, task.bit, board.flight, recipe=task.recipe)
+    clear, told = kept_clear(known.toolpath, board.fixtures, cut, work.bit, board.flight, recipe=work.recipe)
     return PlannedCut(key, clear, known.findings + told)

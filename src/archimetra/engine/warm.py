@@ -29,7 +29,12 @@ from archimetra.geometry.pieces import pieces_of
 from archimetra.job import cutting, inlaying, landing, rack
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import Entry, Pattern, Side, Tabs
-from archimetra.job.cuts import Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut
+from archimetra.job.cuts import Cut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.job.cuts.hole import HoleCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Job, new_job
 from archimetra.job.starter_rack import starter_rack

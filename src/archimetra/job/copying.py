@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.job import rack
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import Cut, PocketCut, ProfileCut
+from archimetra.job.cuts import Cut
 from archimetra.job.cutting import in_order, new_cut_id
 from archimetra.job.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, next_id
@@ -49,14 +49,7 @@ def with_heirs(cut: Cut, heirs: Heirs) -> Cut:
     more = [heir for id_ in cut.shapes for heir in heirs.get(id_, ())]
     if more:
         fields["shapes"] = (*cut.shapes, *more)
-    if isinstance(cut, ProfileCut):
-        for name in ("starts", "turned", "tabs_of"):
-            fresh = _of_heirs(getattr(cut, name), heirs)
-            if fresh:
-                fields[name] = (*getattr(cut, name), *fresh)
-        fresh = _of_heirs(cut.tabs.by_hand, heirs)
-        if fresh:
-            fields["tabs"] = replace(cut.tabs, by_hand=(*cut.tabs.by_hand, *fresh))
+    cut = cut.with_marks(lambda marks: (*marks, *fresh) if (fresh := _of_heirs(marks, heirs)) else marks)
     return replace(cut, **fields) if fields else cut
 
 
@@ -67,14 +60,8 @@ def renamed(cut: Cut, shapes: Mapping[ShapeId, ShapeId], layers: Mapping[LayerId
         return shapes.get(id_, id_)
 
     fields: dict[str, object] = {"shapes": tuple(map(new, cut.shapes)), "layer": layers.get(cut.layer, cut.layer)}
-    if isinstance(cut, ProfileCut):
-        for name in ("starts", "turned", "tabs_of"):
-            fields[name] = tuple(replace(mark, shape=new(mark.shape)) for mark in getattr(cut, name))
-        fields["tabs"] = replace(
-            cut.tabs, avoid=layers.get(LayerId(cut.tabs.avoid), cut.tabs.avoid),
-            by_hand=tuple(replace(mark, shape=new(mark.shape)) for mark in cut.tabs.by_hand),
-        )  # fmt: skip
-    return replace(cut, **fields)
+    cut = cut.with_marks(lambda marks: tuple(replace(mark, shape=new(mark.shape)) for mark in marks))
+    return replace(cut.with_zone(layers.get(cut.zone, cut.zone)), **fields)
 
 
 def _of_heirs(marks: Sequence[object], heirs: Heirs) -> list[object]:
@@ -84,13 +71,8 @@ def _of_heirs(marks: Sequence[object], heirs: Heirs) -> list[object]:
 def _only_on(cut: Cut, shapes: Sequence[ShapeId]) -> Cut:
     """The same work on these shapes alone."""
     mine = set(shapes)
-    fields: dict[str, object] = {"shapes": tuple(shapes), "layer": LayerId("")}
-    if isinstance(cut, ProfileCut):
-        for name in ("starts", "turned", "tabs_of"):
-            fields[name] = tuple(mark for mark in getattr(cut, name) if mark.shape in mine)
-        by_hand = tuple(mark for mark in cut.tabs.by_hand if mark.shape in mine)
-        fields["tabs"] = replace(cut.tabs, by_hand=by_hand, avoid="")
-    return replace(cut, **fields)
+    cut = cut.with_marks(lambda marks: tuple(mark for mark in marks if mark.shape in mine)).with_zone(LayerId(""))
+    return replace(cut, shapes=tuple(shapes), layer=LayerId(""))
 
 
 # ---- taken along
@@ -119,19 +101,16 @@ def copied(job: Job, board_id: BoardId, ids: Sequence[ShapeId]) -> Clip:
     cuts = []
     for cut in board.cuts:
         taken = tuple(shape.id for shape in board.shapes_of(cut) if shape.id in wanted)
-        if taken and cut.mating is None and not _is_of_another(cut):
+        if taken and cut.mating is None and cut.clears is None:
             cuts.append(_only_on(cut, taken))
     clears = {cut.id for cut in cuts}
     cuts += [
-        cut for cut in board.cuts if _is_of_another(cut) and cut.mating is None and board.whose_shapes(cut).id in clears
+        cut
+        for cut in board.cuts
+        if cut.clears is not None and cut.mating is None and board.whose_shapes(cut).id in clears
     ]
     bits = {cut.bit: bit for cut in cuts if (bit := job.bit(cut.bit)) is not None}
     return Clip(board_id, shapes, {layer.id: layer.name for layer in board.layers}, tuple(cuts), bits)
-
-
-def _is_of_another(cut: Cut) -> bool:
-    """Whether it clears what another cut left, and has no shapes of its own."""
-    return isinstance(cut, PocketCut) and bool(cut.rest_of or cut.floor_of)
 
 
 def paste(job: Job, board_id: BoardId, clip: Clip, *, at: Point | None = None) -> tuple[Edit, tuple[ShapeId, ...]]:
@@ -186,12 +165,12 @@ def _with_cuts(job: Job, board_id: BoardId, clip: Clip, heirs: Heirs) -> Job:
             job = edit.job
         pasted = [heir for id_ in cut.shapes for heir in heirs.get(id_, ())]
         fresh = replace(_only_on(with_heirs(cut, heirs), pasted), bit=bit)
-        if isinstance(fresh, PocketCut) and _is_of_another(fresh):
-            onto = new.get(fresh.rest_of or fresh.floor_of)
+        if fresh.clears is not None:
+            onto = new.get(fresh.parent)
             if onto is None:
                 continue  # the cut it belongs to is not new: one like it clears there already
-            fresh = replace(fresh, rest_of=onto) if fresh.rest_of else replace(fresh, floor_of=onto)
-        like = next((own for own in board.cuts if _bare(own) == _bare(fresh) and not _is_of_another(own)), None)
+            fresh = fresh.with_parent(onto)
+        like = next((own for own in board.cuts if _bare(own) == _bare(fresh) and own.clears is None), None)
         if like is not None:
             job = _with_cut(job, board_id, _joined(like, fresh))
             continue
@@ -209,20 +188,22 @@ def _is_home(board: Board, clip: Clip) -> bool:
 
 def _joined(cut: Cut, more: Cut) -> Cut:
     """Two cuts that differ in what they are on, as one."""
-    fields: dict[str, object] = {"shapes": (*cut.shapes, *more.shapes)}
-    if isinstance(cut, ProfileCut) and isinstance(more, ProfileCut):
-        for name in ("starts", "turned", "tabs_of"):
-            fields[name] = (*getattr(cut, name), *getattr(more, name))
-        fields["tabs"] = replace(cut.tabs, by_hand=(*cut.tabs.by_hand, *more.tabs.by_hand))
-    return replace(cut, **fields)
+    theirs: list[tuple[Any, ...]] = []
+
+    def gathered(marks: tuple[Any, ...]) -> tuple[Any, ...]:
+        theirs.append(marks)
+        return marks
+
+    more.with_marks(gathered)
+    further = iter(theirs)
+    cut = cut.with_marks(lambda marks: (*marks, *next(further, ())))
+    return replace(cut, shapes=(*cut.shapes, *more.shapes))
 
 
 def _bare(cut: Cut) -> Cut:
     """A cut without what it is on: two that are equal then do the same work."""
-    cut = replace(cut, id=CutId(""), name="", shapes=(), layer=LayerId(""))
-    if isinstance(cut, ProfileCut):
-        cut = replace(cut, starts=(), turned=(), tabs_of=(), tabs=replace(cut.tabs, by_hand=(), avoid=""))
-    return cut
+    cut = cut.with_marks(lambda marks: ()).with_zone(LayerId(""))
+    return replace(cut, id=CutId(""), name="", shapes=(), layer=LayerId(""))
 
 
 def _is_alike(own: Bit, wanted: Bit) -> bool:

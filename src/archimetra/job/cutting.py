@@ -5,20 +5,12 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable
 from typing import Any
 
-from archimetra.job.bits import FLAT_BOTTOMED
-from archimetra.job.cut_parts import Entry, Mark, Overrides, ShapeTabs, Side, Tabs
-from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cut_parts import Overrides
+from archimetra.job.cuts import Clears, Cut, kind_of
 from archimetra.job.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId
 from archimetra.job.job import Board, Job, with_boards
-from archimetra.job.marks import same_contour
 from archimetra.job.ordering import suited_order
-from archimetra.job.sheet import HoldDown
-
-NAMES: dict[type[Cut], str] = {
-    ProfileCut: "Profile", PocketCut: "Pocket", HoleCut: "Holes", EngraveCut: "Engraving", FacingCut: "Facing",
-    SlotCut: "Undercut slot", CarveCut: "V-carve",
-}  # fmt: skip
 
 
 def new_cut_id(job: Job) -> CutId:
@@ -31,7 +23,7 @@ def add_cut(job: Job, board_id: BoardId, cut: Cut, label: str = "") -> Edit:
     def change(board: Board) -> Board:
         return in_order(replace(board, cuts=(*board.cuts, cut)))
 
-    return Edit(label or f"Add {NAMES[type(cut)].lower()}", with_board(job, board_id, change))
+    return Edit(label or f"Add {kind_of(cut).name.lower()}", with_board(job, board_id, change))
 
 
 def in_order(board: Board) -> Board:
@@ -56,40 +48,11 @@ def new_cut(
         "bit": bit or job.bits[0].id,
         "shapes": ids,
         "layer": layer or LayerId(""),
-        "name": name or (picked[0].name.capitalize() if len(picked) == 1 else f"{NAMES[kind]} {len(board.cuts) + 1}"),
+        "name": name
+        or (picked[0].name.capitalize() if len(picked) == 1 else f"{kind_of(kind).name} {len(board.cuts) + 1}"),
     }
-    settings |= _defaults(board, kind, picked) | fields
+    settings |= kind_of(kind).defaults(board.sheet, picked) | fields
     return kind(**settings)
-
-
-def _defaults(board: Board, kind: type[Cut], picked: list[Any]) -> dict[str, Any]:
-    sheet = board.sheet
-    if kind is ProfileCut:
-        is_open = bool(picked) and not any(path.closed for shape in picked for path in shape.paths)
-        return {
-            "side": Side.ON if is_open else Side.OUTSIDE,
-            "end_depth": 1.0 if is_open else 0.0,
-            "goes_through": not is_open,
-            "tabs": default_tabs(board) if not is_open else Tabs(thickness=default_tabs(board).thickness),
-        }
-    half = round(min(sheet.thinnest / 2, 6.0), 1)
-    if kind is PocketCut:
-        return {"end_depth": half}
-    if kind is HoleCut:
-        return {"goes_through": True, "allowance": 0.5}
-    if kind is EngraveCut:
-        return {"end_depth": min(1.0, half)}
-    if kind is FacingCut:
-        return {"end_depth": min(0.5, half)}
-    if kind is CarveCut:
-        return {"end_depth": 0.0}
-    return {"end_depth": round(min(10.0, sheet.thinnest * 0.6), 1)}
-
-
-def default_tabs(board: Board) -> Tabs:
-    """Four tabs on clamped work, none on work that tape or glue holds."""
-    count = 4 if board.sheet.hold_down is HoldDown.CLAMPED else 0
-    return Tabs(count=count, thickness=min(3.0, max(board.sheet.thinnest / 4, 0.4)))
 
 
 # ---- changing
@@ -137,20 +100,19 @@ def remove_cuts(job: Job, cut_ids: Collection[CutId]) -> Edit:
     """Without these cuts; what cleared their rest clears the whole area from now on, what cleared a V-carve's floor goes with it."""
     gone = set(cut_ids)
     for board in job.boards:
-        gone |= {c.id for c in board.cuts if isinstance(c, PocketCut) and isinstance(board.whose_shapes(c), CarveCut)
-                 and board.whose_shapes(c).id in gone}  # fmt: skip
+        roots = {c.id: board.whose_shapes(c) for c in board.cuts if c.clears is not None}
+        gone |= {id_ for id_, root in roots.items() if not root.goes_first and root.id in gone}
 
     def kept(cut: Cut, board: Board) -> Cut:
-        if isinstance(cut, PocketCut) and cut.rest_of in gone:
-            root = board.whose_shapes(cut)
-            if isinstance(root, CarveCut):  # the floor of a V-carve stays one
-                parent = board.cut(cut.rest_of)
-                while isinstance(parent, PocketCut) and parent.id in gone and parent.rest_of:
-                    parent = board.cut(parent.rest_of)
-                onto = parent.id if parent is not None and parent.id not in gone else CutId("")
-                return replace(cut, rest_of=onto, floor_of=CutId("") if onto else root.id)
+        if cut.clears is Clears.REST and cut.parent in gone:
+            root, parent = board.whose_shapes(cut), board.cut(cut.parent)
+            if not root.goes_first:  # the floor of a V-carve stays one
+                while parent is not None and parent.id in gone and parent.clears is Clears.REST:
+                    parent = board.cut(parent.parent)
+                is_rest = parent is not None and parent.id not in gone
+                return cut.clearing(Clears.REST, parent.id) if is_rest else cut.clearing(Clears.FLOOR, root.id)  # type: ignore[union-attr]
             return replace(
-                cut, rest_of=CutId(""), shapes=root.shapes, layer=root.layer, start_depth=root.start_depth,
+                cut.clearing(None, CutId("")), shapes=root.shapes, layer=root.layer, start_depth=root.start_depth,
                 end_depth=root.end_depth, goes_through=root.goes_through,
             )  # fmt: skip
         return cut
@@ -174,65 +136,12 @@ def copy_cut(job: Job, cut_id: CutId, *, shapes: tuple[ShapeId, ...] | None = No
                 continue
             copy = replace(cut, id=new, name=f"{cut.name} copy", mating=None)
             if shapes is not None:
-                copy = replace(copy, shapes=shapes, layer=LayerId(""))
-                if isinstance(copy, ProfileCut):
-                    tabs = replace(copy.tabs, by_hand=())
-                    copy = replace(copy, tabs=tabs, tabs_of=(), starts=(), turned=())
+                copy = replace(copy.with_marks(lambda marks: ()), shapes=shapes, layer=LayerId(""))
             cuts.append(copy)
         return in_order(replace(board, cuts=tuple(cuts)))
 
     label = "Copy cut" if shapes is None else "Copy settings to shapes"
     return Edit(label, with_boards(job, tuple(change(board) for board in job.boards))), new
-
-
-def add_rest(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
-    """A smaller bit for what a pocket's own cannot reach: it shares the pocket's shapes and depths."""
-    new = new_cut_id(job)
-
-    def change(board: Board) -> Board:
-        cut = board.cut(cut_id)
-        if not isinstance(cut, PocketCut):
-            return board
-        rest = PocketCut(
-            id=new, name=f"{cut.name}, rest", bit=bit, rest_of=cut_id, end_depth=cut.end_depth,
-            direction=cut.direction, entry=Entry.RAMP, floor_only=cut.floor_only,
-        )  # fmt: skip
-        position = board.cuts.index(cut) + 1
-        return in_order(replace(board, cuts=(*board.cuts[:position], rest, *board.cuts[position:])))
-
-    return Edit("Add smaller bit", with_boards(job, tuple(change(board) for board in job.boards))), new
-
-
-def add_floor(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
-    """A straight bit for the flat floor of a V-carve, before it: what it cannot reach stays for the carving bit. A second one
-    clears what the first could not. Raises ValueError where the bit has no flat bottom."""
-    new = new_cut_id(job)
-    found = job.bit(bit)
-    if found is None or found.kind not in FLAT_BOTTOMED:
-        raise ValueError("a floor is cleared by a bit with a flat bottom")
-
-    def change(board: Board) -> Board:
-        cut = board.cut(cut_id)
-        if not isinstance(cut, CarveCut):
-            return board
-        mine = [c for c in board.cuts if isinstance(c, PocketCut) and board.whose_shapes(c).id == cut_id]
-        last = mine[-1] if mine else None
-        pocket = PocketCut(
-            id=new, name=f"{cut.name}, floor" if last is None else f"{cut.name}, finer floor", bit=bit,
-            floor_of=cut_id if last is None else CutId(""), rest_of=CutId("") if last is None else last.id,
-            direction=cut.direction, entry=Entry.HELIX if last is None else Entry.RAMP, mating=cut.mating,
-        )  # fmt: skip
-        position = board.cuts.index(cut if last is None else last) + (0 if last is None else 1)
-        return in_order(replace(board, cuts=(*board.cuts[:position], pocket, *board.cuts[position:])))
-
-    return Edit("Add floor", with_boards(job, tuple(change(board) for board in job.boards))), new
-
-
-def floors_of(board: Board, cut: Cut) -> tuple[PocketCut, ...]:
-    """The cuts that clear a V-carve's floor, in running order."""
-    return tuple(
-        c for c in board.cuts if isinstance(c, PocketCut) and c.id != cut.id and board.whose_shapes(c).id == cut.id
-    )
 
 
 def reorder_cut(job: Job, board_id: BoardId, cut_id: CutId, position: int) -> Edit:
@@ -256,60 +165,3 @@ def order_by_itself(job: Job, board_id: BoardId, *, is_on: bool = True) -> Edit:
         return in_order(replace(board, auto_order=is_on))
 
     return Edit("Order by itself" if is_on else "Own order", with_board(job, board_id, change))
-
-
-# ---- marks on contours
-
-
-def set_tab_marks(job: Job, cut_id: CutId, marks: tuple[Mark, ...], *, merge: str = "") -> Edit:
-    """Tabs set by hand, all of a cut's at once."""
-
-    def change(cut: Cut) -> Cut:
-        return replace(cut, tabs=replace(cut.tabs, by_hand=marks)) if isinstance(cut, ProfileCut) else cut
-
-    return _each(job, cut_id, change, "Move tab", merge)
-
-
-def set_start_mark(job: Job, cut_id: CutId, shape: ShapeId, mark: Mark | None, *, merge: str = "") -> Edit:
-    """Where the contour at a mark begins; None lets the rule choose again for all contours of the shape."""
-
-    def change(cut: Cut) -> Cut:
-        if not isinstance(cut, ProfileCut):
-            return cut
-        others = tuple(m for m in cut.starts if m.shape != shape or (mark is not None and not same_contour(m, mark)))
-        return replace(cut, starts=(*others, mark) if mark is not None else others)
-
-    return _each(job, cut_id, change, "Move start" if mark is not None else "Choose start", merge)
-
-
-def turn_contour(job: Job, cut_id: CutId, mark: Mark) -> Edit:
-    """Walk the contour at a mark the other way round; again, and it is as before."""
-
-    def change(cut: Cut) -> Cut:
-        if not isinstance(cut, ProfileCut):
-            return cut
-        others = tuple(m for m in cut.turned if not same_contour(m, mark))
-        return replace(cut, turned=others if len(others) < len(cut.turned) else (*others, mark))
-
-    return _each(job, cut_id, change, "Turn contour")
-
-
-def set_shape_tabs(job: Job, cut_id: CutId, shapes: Collection[ShapeId], count: int | None) -> Edit:
-    """Another number of tabs for some shapes; None gives them the cut's own again."""
-
-    def change(cut: Cut) -> Cut:
-        if not isinstance(cut, ProfileCut):
-            return cut
-        others = tuple(own for own in cut.tabs_of if own.shape not in set(shapes))
-        mine = () if count is None else tuple(ShapeTabs(shape, count) for shape in shapes)
-        return replace(cut, tabs_of=others + mine)
-
-    return _each(job, cut_id, change, "Tabs of shape")
-
-
-def _each(job: Job, cut_id: CutId, change: Any, label: str, merge: str = "") -> Edit:
-    boards = tuple(
-        replace(b, cuts=tuple(change(cut) if cut.id == cut_id else cut for cut in b.cuts)) if b.cut(cut_id) else b
-        for b in job.boards
-    )
-    return Edit(label, with_boards(job, boards), merge)

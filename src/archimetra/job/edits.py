@@ -12,7 +12,8 @@ from typing import Any
 from archimetra.geometry.affine import Affine
 from archimetra.job import cutting
 from archimetra.job.copying import renamed
-from archimetra.job.cuts import Cut, PocketCut, ProfileCut
+from archimetra.job.cuts import Cut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.edit import Edit, next_number, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, SheetId
 from archimetra.job.job import Board, Job, new_board, with_boards
@@ -74,10 +75,7 @@ def _own_copy(shape: Shape, ids: Mapping[ShapeId, ShapeId], layers: Mapping[Laye
 
 def _renumbered(cut: Cut, ids: dict[CutId, CutId]) -> Cut:
     """A cut and the cuts it names under their new numbers."""
-    cut = replace(cut, id=ids[cut.id])
-    if isinstance(cut, PocketCut):
-        cut = replace(cut, rest_of=ids.get(cut.rest_of, cut.rest_of), floor_of=ids.get(cut.floor_of, cut.floor_of))
-    return cut
+    return replace(cut.with_parent(ids.get(cut.parent, cut.parent)), id=ids[cut.id])
 
 
 def move_board(job: Job, board_id: BoardId, step: int) -> Edit:
@@ -116,10 +114,7 @@ def turn_quarter(job: Job, board_id: BoardId) -> Edit:
         measures = tuple(
             replace(measure, points=tuple((height - y, x) for x, y in measure.points)) for measure in board.measures
         )
-        cuts = tuple(
-            replace(cut, raster_degrees=(cut.raster_degrees + 90.0) % 180.0) if hasattr(cut, "raster_degrees") else cut
-            for cut in board.cuts
-        )
+        cuts = tuple(cut.turned_quarter() for cut in board.cuts)
         return replace(
             board, sheet=sheet, zero=zero, fixtures=fixtures, guides=guides, measures=measures, cuts=cuts,
             shapes=tuple(replace(shape, at=shape.at.then(m)) for shape in board.shapes),

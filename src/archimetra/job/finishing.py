@@ -8,9 +8,9 @@ themselves. Finishing again changes nothing.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from typing import Any
 
-from archimetra.job.cut_parts import Mark
-from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
+from archimetra.job.cuts import Cut
 from archimetra.job.cutting import in_order, remove_cuts
 from archimetra.job.edit import replace
 from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, last_number
@@ -79,7 +79,7 @@ def _without_areas_gone(before: Job, job: Job) -> Job:
 
 
 def _lost_its_area(was: Cut | None, cut: Cut, board: Board) -> bool:
-    if not isinstance(cut, FacingCut) or not isinstance(was, FacingCut) or was.is_whole_sheet:
+    if not cut.lowers_face or was is None or was.takes_whole_sheet:
         return False
     if _alive(cut.shapes, board) or (cut.layer and board.layer(cut.layer) is not None):
         return False
@@ -116,23 +116,11 @@ def _clean(cut: Cut, homes: Sequence[Board]) -> Cut:
         fields["shapes"] = shapes
     if cut.layer and not _has_layer(homes, cut.layer):
         fields["layer"] = LayerId("")
-    if isinstance(cut, PocketCut):
-        for name in ("rest_of", "floor_of"):
-            other = getattr(cut, name)
-            if other and all(board.cut(other) is None for board in homes):
-                fields[name] = CutId("")
-    if isinstance(cut, ProfileCut):
-        for name in ("starts", "turned"):
-            marks = _on_shapes(getattr(cut, name), homes)
-            if marks != getattr(cut, name):
-                fields[name] = marks
-        own = tuple(tabs for tabs in cut.tabs_of if _is_there(tabs.shape, homes))
-        if own != cut.tabs_of:
-            fields["tabs_of"] = own
-        by_hand = _on_shapes(cut.tabs.by_hand, homes)
-        avoid = cut.tabs.avoid if _has_layer(homes, LayerId(cut.tabs.avoid)) else ""
-        if by_hand != cut.tabs.by_hand or avoid != cut.tabs.avoid:
-            fields["tabs"] = replace(cut.tabs, by_hand=by_hand, avoid=avoid)
+    if cut.parent and all(board.cut(cut.parent) is None for board in homes):
+        cut = cut.with_parent(CutId(""))
+    if cut.zone and not _has_layer(homes, cut.zone):
+        cut = cut.with_zone(LayerId(""))
+    cut = cut.with_marks(lambda marks: _on_shapes(marks, homes))
     return replace(cut, **fields) if fields else cut
 
 
@@ -140,8 +128,9 @@ def _alive(ids: tuple[ShapeId, ...], *homes: Board) -> tuple[ShapeId, ...]:
     return ids if all(_is_there(id_, homes) for id_ in ids) else tuple(id_ for id_ in ids if _is_there(id_, homes))
 
 
-def _on_shapes(marks: tuple[Mark, ...], homes: Sequence[Board]) -> tuple[Mark, ...]:
-    return tuple(mark for mark in marks if _is_there(mark.shape, homes))
+def _on_shapes(marks: tuple[Any, ...], homes: Sequence[Board]) -> tuple[Any, ...]:
+    kept = tuple(mark for mark in marks if _is_there(mark.shape, homes))
+    return kept if len(kept) < len(marks) else marks
 
 
 def _is_there(shape: ShapeId, homes: Sequence[Board]) -> bool:

@@ -22,10 +22,13 @@ from typing import Any
 
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import cutting
+from archimetra.job import cutting, leftovers
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cut_parts import Half, Mating, Side
-from archimetra.job.cuts import CarveCut, Cut, PocketCut, ProfileCut
+from archimetra.job.cuts import Cut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut, default_tabs
 from archimetra.job.edit import Edit, board_of, next_number, replace
 from archimetra.job.edits import add_board
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId
@@ -87,15 +90,15 @@ def add_inlay(
             board = board_of(job, plug_board)
             job, _ = _cut(
                 job, plug_board, ProfileCut, f"{name}, plug out", out_bit, mating=plug, side=Side.INSIDE, goes_through=True,
-                end_depth=0.0, tabs=cutting.default_tabs(board),
+                end_depth=0.0, tabs=default_tabs(board.sheet),
             )  # fmt: skip
         if floor_bit is not None:
             for side, half in ((board_id, pocket), (plug_board, plug)):
                 carve = next(c for c in board_of(job, side).cuts if c.mating == half and isinstance(c, CarveCut))
-                job = cutting.add_floor(job, carve.id, floor_bit)[0].job
+                job = leftovers.add_floor(job, carve.id, floor_bit)[0].job
     else:
         job, _ = _cut(job, board_id, PocketCut, f"{name}, pocket", bit, mating=pocket)
-        tabs = cutting.default_tabs(board_of(job, plug_board))
+        tabs = default_tabs(board_of(job, plug_board).sheet)
         job, _ = _cut(
             job, plug_board, ProfileCut, f"{name}, insert", plug_bit or bit, mating=plug, side=Side.OUTSIDE,
             goes_through=True, end_depth=0.0, tabs=replace(tabs, count=min(tabs.count, 3)),

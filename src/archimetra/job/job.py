@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import CarveCut, Cut, HoleCut, PocketCut
+from archimetra.job.cuts import Cut
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, SheetId, last_number, next_id
 from archimetra.job.inlays import Inlay
 from archimetra.job.quantities import Unit
@@ -79,7 +79,7 @@ class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
     @property
     def dwells(self) -> dict[CutId, float]:
         """How long bits wait at the bottom of the holes they drill, s, by cut."""
-        return {cut.id: cut.dwell_s for cut in self.cuts if isinstance(cut, HoleCut) and cut.dwell_s > 0}
+        return {cut.id: cut.waits_s for cut in self.cuts if cut.waits_s > 0}
 
     def shapes_of(self, cut: Cut) -> tuple[Shape, ...]:
         """The shapes a cut takes, in the cut's order, then those of the layer it follows; ones that are gone are passed
@@ -96,10 +96,10 @@ class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
         """The cut whose shapes and depths count: itself, the first of the pockets it clears the rest of, or the V-carve whose
         floor that clears."""
         seen = set()
-        while isinstance(cut, PocketCut) and (cut.rest_of or cut.floor_of) and cut.id not in seen:
+        while cut.clears is not None and cut.id not in seen:
             seen.add(cut.id)
-            parent = self.cut(cut.rest_of or cut.floor_of)
-            if not isinstance(parent, PocketCut if cut.rest_of else CarveCut):
+            parent = self.cut(cut.parent)
+            if parent is None or parent.leftover is not cut.clears:
                 break
             cut = parent
         return cut

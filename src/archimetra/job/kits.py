@@ -11,7 +11,7 @@ from platformdirs import user_config_path
 from archimetra.base.errors import JobFileError
 from archimetra.base.files import write_safely
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
+from archimetra.job.cuts import Clears, Cut
 from archimetra.job.cutting import in_order, new_cut_id
 from archimetra.job.edit import Edit, board_of, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, next_id
@@ -64,13 +64,10 @@ def kit_of(job: Job, board_id: BoardId, name: str) -> Kit:
         layers = {names[shape.layer] for shape in board.shapes_of(cut) if shape.layer in names}
         if cut.layer in names:  # one it follows counts although it is empty now
             layers.add(names[cut.layer])
-        avoid = ""
-        bare = replace(cut, shapes=(), layer=LayerId(""), notes=cut.notes)
-        if isinstance(bare, ProfileCut):  # marks belong to shapes this board has
-            avoid = names.get(LayerId(bare.tabs.avoid), "")
-            bare = replace(bare, starts=(), turned=(), tabs_of=(), tabs=replace(bare.tabs, by_hand=(), avoid=""))
-        bare = replace(bare, mating=None)
-        is_whole = isinstance(cut, FacingCut) and cut.is_whole_sheet
+        avoid = names.get(cut.zone, "")
+        bare = cut.with_marks(lambda marks: ()).with_zone(LayerId(""))  # marks belong to shapes this board has
+        bare = replace(bare, shapes=(), layer=LayerId(""), mating=None)
+        is_whole = cut.takes_whole_sheet
         cuts.append(KitCut(cut=bare, layers=tuple(sorted(layers)), is_whole=is_whole, avoid=avoid))
     used = {cut.bit for cut in board.cuts}
     return Kit(name=name, cuts=tuple(cuts), bits=tuple(bit for bit in job.bits if bit.id in used))
@@ -89,9 +86,9 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
     for entry in kit.cuts:
         cut = entry.cut
         found = [by_name[name.casefold()] for name in entry.layers if name.casefold() in by_name]
-        is_whole = isinstance(cut, FacingCut) and not entry.layers and entry.is_whole
-        is_rest = isinstance(cut, PocketCut) and bool(cut.rest_of)
-        carve = cut.floor_of if isinstance(cut, PocketCut) else ""
+        is_whole = cut.lowers_face and not entry.layers and entry.is_whole
+        is_rest = cut.clears is Clears.REST
+        carve = cut.parent if cut.clears is Clears.FLOOR else ""
         if carve and any(other.cut.id == carve for other in kit.cuts):
             # its V-carve, laid after it, brings the shapes
             found = [
@@ -101,7 +98,7 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
                 for n in e.layers
                 if n.casefold() in by_name
             ]
-        if not found and not is_whole and not (is_rest and cut.rest_of in ids):  # type: ignore[union-attr]
+        if not found and not is_whole and not (is_rest and cut.parent in ids):
             missing += [name for name in entry.layers if name not in missing]
             continue
         if cut.bit not in known:
@@ -109,13 +106,12 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
         new = new_cut_id(counting)
         ids[cut.id] = new
         made = replace(cut, id=new, bit=known[cut.bit])
-        if isinstance(made, ProfileCut):
-            zone = by_name.get(entry.avoid.casefold()) if entry.avoid else None
-            if entry.avoid and zone is None and entry.avoid not in missing:
-                missing.append(entry.avoid)
-            made = replace(made, tabs=replace(made.tabs, avoid=zone.id if zone is not None else ""))
-        if isinstance(made, PocketCut) and made.rest_of:
-            made = replace(made, rest_of=ids.get(made.rest_of, CutId("")))
+        zone = by_name.get(entry.avoid.casefold()) if entry.avoid else None
+        if entry.avoid and zone is None and entry.avoid not in missing:
+            missing.append(entry.avoid)
+        made = made.with_zone(zone.id if zone is not None else LayerId(""))
+        if is_rest:
+            made = made.with_parent(ids.get(made.parent, CutId("")))
         elif carve and found:
             pass
         elif len(found) == 1:
@@ -128,10 +124,7 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
         added.append(made)
         counting = with_board(counting, board_id, lambda b, cut=made: replace(b, cuts=(*b.cuts, cut)))  # type: ignore[misc]
 
-    added = [
-        replace(cut, floor_of=ids.get(cut.floor_of, CutId(""))) if isinstance(cut, PocketCut) and cut.floor_of else cut
-        for cut in added
-    ]
+    added = [cut.with_parent(ids.get(cut.parent, CutId(""))) if cut.clears is Clears.FLOOR else cut for cut in added]
 
     def change(b: Board) -> Board:
         return in_order(replace(b, cuts=(*b.cuts, *added)))

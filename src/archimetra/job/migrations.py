@@ -28,7 +28,7 @@ def _only_more(job: Document) -> Document:
 
 def _to_5(job: Document) -> Document:
     """Schema 5 gives sheets and cuts to the job, which boards name; no id stands twice, and those given are counted so that none is
-    given again. A size along Y is a height."""
+    given again. A size along Y is a height, the height between nearby cuts that of the retract."""
     boards = [board | {"sheet": _of_board(board, k)} for k, board in enumerate(_list(job, "boards"))]
     boards, renamed = _named_once(boards, _list(job, "inlays"))
     inlays = [
@@ -67,6 +67,8 @@ def _that_names(board: Document) -> Document:
     out = {name: value for name, value in board.items() if name != "cuts"}
     out["sheet"] = board["sheet"]["id"]
     out["order"] = _ids(_list(board, "cuts"))
+    if isinstance(board.get("heights"), dict):
+        out["heights"] = _renamed(board["heights"], {"hop": "retract"})
     if "fixtures" in board:
         out["fixtures"] = [_renamed(each, {"depth": "height", "height": "rise"}) for each in _list(board, "fixtures")]
     return out | {"shapes": [_with_height(shape) for shape in _list(board, "shapes")]} if "shapes" in board else out
@@ -84,8 +86,10 @@ def _renamed(thing: Document, names: dict[str, str]) -> Document:
 
 
 def _renamed_field(key: str) -> str:
-    """What was typed for a clamp's size, under the size's new name."""
+    """What was typed for a clamp's size or a height, under its new name."""
     owner, _, name = key.rpartition(".")
+    if owner.endswith(".heights") and name == "hop":
+        return f"{owner}.retract"
     return f"{owner}.{ {'depth': 'height', 'height': 'rise'}.get(name, name) }" if ".fixture" in owner else key
 
 

@@ -11,21 +11,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from itertools import product
 
-from archimetra.job.cut_parts import Entry, Side
-from archimetra.job.cuts import CarveCut, Cut, EngraveCut, FacingCut, HoleCut, PocketCut, ProfileCut, SlotCut
+from archimetra.job.cut_parts import Side
+from archimetra.job.cuts import Cut, kind_of
 from archimetra.job.ids import CutId, ShapeId
 from archimetra.job.job import Board
-
-# what suits to be done first, where nothing forces it: shallow work on a whole board, then openings, then outlines
-_RANKS: dict[type[Cut], int] = {
-    FacingCut: 0,
-    PocketCut: 1,
-    CarveCut: 2,
-    EngraveCut: 2,
-    HoleCut: 3,
-    SlotCut: 4,
-    ProfileCut: 5,
-}
 
 Pair = tuple[CutId, CutId]  # the earlier, the later
 
@@ -72,27 +61,27 @@ def precedences(board: Board) -> set[Pair]:
 
 def _by_kind(board: Board) -> Iterator[Pair]:
     """What follows from what cuts are and name."""
-    facings = [cut for cut in board.cuts if isinstance(cut, FacingCut)]
-    yield from ((a.id, b.id) for a, b in product(facings, board.cuts) if not isinstance(b, FacingCut))
+    facings = [cut for cut in board.cuts if cut.lowers_face]
+    yield from ((a.id, b.id) for a, b in product(facings, board.cuts) if not b.lowers_face)
     for cut in board.cuts:
-        if not isinstance(cut, PocketCut):
+        if cut.clears is None:
             continue
-        if cut.rest_of and board.cut(cut.rest_of) is not None:
-            yield cut.rest_of, cut.id
-        root = board.whose_shapes(cut)
-        if isinstance(root, CarveCut):
+        parent, root = board.cut(cut.parent), board.whose_shapes(cut)
+        if parent is not None and parent.goes_first:
+            yield parent.id, cut.id
+        if not root.goes_first:
             yield cut.id, root.id
 
 
 def _by_place(board: Board) -> Iterator[Pair]:
     """What follows from where shapes lie: inside an outline that is cut out, or where a slot or a pocket is entered."""
-    cuts = [cut for cut in board.cuts if not isinstance(cut, FacingCut)]
+    cuts = [cut for cut in board.cuts if not cut.lowers_face]
     takers: dict[ShapeId, list[Cut]] = {}
     for cut in cuts:
         for shape in board.shapes_of(cut):
             takers.setdefault(shape.id, []).append(cut)
-    outlines = [cut for cut in cuts if isinstance(cut, ProfileCut) and _cuts_out(cut, board)]
-    entered = [c for c in cuts if isinstance(c, SlotCut) or (isinstance(c, PocketCut) and c.entry is Entry.HOLE)]
+    outlines = [cut for cut in cuts if cut.loosens is not None and _is_through(cut, board)]
+    entered = [cut for cut in cuts if cut.enters_by]
     if len(cuts) < 2 or not takers or not (outlines or entered):
         return
     import numpy as np  # neither is needed to show a window
@@ -105,7 +94,7 @@ def _by_place(board: Board) -> Iterator[Pair]:
     tree = shapely.STRtree(lines)
     rooms = [(cut, shape) for cut in outlines for shape in board.shapes_of(cut)]
     if rooms:
-        is_outside = np.array([cut.side is Side.OUTSIDE for cut, _ in rooms])
+        is_outside = np.array([cut.loosens is Side.OUTSIDE for cut, _ in rooms])
         room = np.empty(len(rooms), dtype=object)
         for side, area_of in ((is_outside, enclosed_by), (~is_outside, filled_by)):
             room[side] = area_of([rooms[k][1] for k in np.flatnonzero(side)])
@@ -121,35 +110,26 @@ def _by_place(board: Board) -> Iterator[Pair]:
             cut, shape = rooms[k]
             for other in takers[ids[at]]:
                 # the same outline again is no work inside it
-                if not (isinstance(other, ProfileCut) and _is_same(shape.id, ids[at], cut, other)):
+                if shape.id != ids[at] or not other.is_same_outline(cut):
                     yield other.id, cut.id
     for cut in entered:
-        openers = HoleCut if isinstance(cut, PocketCut) else HoleCut | PocketCut | EngraveCut
         own = board.shapes_of(cut)
         if not own:
             continue
-        into = filled_by(own) if isinstance(cut, PocketCut) else lines_of(own)
+        into = filled_by(own) if cut.enters_area else lines_of(own)
         for inner in tree.query(into, predicate="intersects")[1].tolist():
-            yield from ((other.id, cut.id) for other in takers[ids[inner]] if isinstance(other, openers))
+            yield from ((other.id, cut.id) for other in takers[ids[inner]] if other.opening in cut.enters_by)
 
 
-def _is_same(mine: ShapeId, its: ShapeId, cut: ProfileCut, other: ProfileCut) -> bool:
-    return mine == its and (cut.side is Side.INSIDE or other.side is Side.OUTSIDE)
-
-
-def _cuts_out(cut: ProfileCut, board: Board) -> bool:
-    """Whether something comes loose by a profile. Where the sheet has been faced it is thinner than it was."""
-    if cut.side not in (Side.OUTSIDE, Side.INSIDE):
-        return False
-    faced = sum(facing.depth(board.sheet) for facing in board.cuts if isinstance(facing, FacingCut) and facing.is_on)
+def _is_through(cut: Cut, board: Board) -> bool:
+    """Whether a cut parts the sheet. Where the sheet has been faced it is thinner than it was."""
+    faced = sum(facing.depth(board.sheet) for facing in board.cuts if facing.lowers_face and facing.is_on)
     return cut.goes_through or cut.depth(board.sheet) >= board.sheet.thinnest - faced
 
 
 def _rank(cut: Cut) -> int:
-    if isinstance(cut, ProfileCut) and cut.side is not Side.OUTSIDE:
-        return 4
-    return _RANKS[type(cut)]
+    return kind_of(cut).rank(cut)
 
 
 def _first(cut: Cut) -> int:
-    return 0 if isinstance(cut, FacingCut) else 1
+    return 0 if cut.lowers_face else 1

@@ -167,23 +167,23 @@ LOWEST_TRAVEL_MM = 8.0
 class Heights(Record, frozen=True, kw_only=True):
     """Above the sheet's top, mm. With ``follows_clamps`` the travel height is as low as the clamps allow."""
 
-    hop: float = 3.0  # between nearby cuts
+    retract: float = 3.0  # between nearby cuts
     travel: float = 15.0  # between cuts, above any clamp
     park: float = 30.0  # at the end
     follows_clamps: bool = False
 
     def __post_init__(self) -> None:
         need(
-            all(isfinite(v) and 0.2 <= v <= 500 for v in (self.hop, self.travel, self.park)),
+            all(isfinite(v) and 0.2 <= v <= 500 for v in (self.retract, self.travel, self.park)),
             "heights are 0.2 to 500 mm",
         )
-        need(self.hop <= self.travel <= self.park, "hop height <= travel height <= park height")
+        need(self.retract <= self.travel <= self.park, "retract height <= travel height <= park height")
 
     def over(self, fixtures: tuple[Fixture, ...]) -> Heights:
         """The heights to fly at: what is typed, or derived from the highest clamp; never below a clamp."""
         highest = max((fixture.rise for fixture in fixtures), default=0.0)
         clear = highest + ABOVE_CLAMPS_MM if fixtures else LOWEST_TRAVEL_MM
-        travel = max(clear if self.follows_clamps else self.travel, highest + 1.0 if fixtures else 0.0, self.hop)
+        travel = max(clear if self.follows_clamps else self.travel, highest + 1.0 if fixtures else 0.0, self.retract)
         return msgspec.structs.replace(self, travel=travel, park=max(self.park, travel))
 
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from archimetra.geometry.affine import Affine
-from archimetra.job import cutting, placing, shaping
+from archimetra.job import cutting, leftovers, placing, shaping
 from archimetra.job.bits import CARVING_KINDS
 from archimetra.job.cut_parts import Side
-from archimetra.job.cuts import CarveCut, ProfileCut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.profile import ProfileCut, default_tabs
 from archimetra.job.edit import Edit, board_of
 from archimetra.job.forms import RectangleForm
 from archimetra.job.ids import BitId, BoardId, CutId, ShapeId
@@ -54,11 +55,11 @@ def add_stamp(
     )
     job = cutting.add_cut(job, board_id, cut).job
     if floor_bit is not None:
-        job = cutting.add_floor(job, cut.id, floor_bit)[0].job
+        job = leftovers.add_floor(job, cut.id, floor_bit)[0].job
     if out_bit is not None:
         out = cutting.new_cut(
             job, board_id, ProfileCut, frame, bit=out_bit, name="Stamp out", side=Side.INSIDE, goes_through=True, end_depth=0.0,
-            tabs=cutting.default_tabs(board_of(job, board_id)),
+            tabs=default_tabs(board_of(job, board_id).sheet),
         )  # fmt: skip
         job = cutting.add_cut(job, board_id, out).job
     return Edit("Make stamp", job), cut.id

@@ -16,7 +16,10 @@ from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, Recipe
 from archimetra.job.cut_parts import Entry, Overrides, Side, Tabs
-from archimetra.job.cuts import Cut, EngraveCut, PocketCut, ProfileCut
+from archimetra.job.cuts import Cut
+from archimetra.job.cuts.engrave import EngraveCut
+from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.edit import Edit, board_of, next_number, replace
 from archimetra.job.forms import outlines_of
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, SheetId

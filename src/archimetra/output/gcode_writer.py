@@ -1,7 +1,7 @@
 """A run as G-code: the same moves, rounded, in the operator's zero.
 
 Order of every file: what it is (comments), units and modes, up to the park height, spindle on and a dwell,
-the cuts, up, park, spindle off, end. Rapids never go down below the hop height. Arcs: both
+the cuts, up, park, spindle off, end. Rapids never go down below the retract height. Arcs: both
 ends are rounded first, then the centre is moved onto the perpendicular bisector of the rounded ends and I, J
 are taken from the rounded start, which keeps the two radii within 0.71 * 10^-decimals * 2 sin(sweep / 2).
 """

@@ -10,7 +10,6 @@ import shapely
 
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import FacingCut
 from archimetra.job.job import Board
 from archimetra.job.sheet import ZeroZ
 from archimetra.toolpath.fixtures import outline_of
@@ -37,7 +36,8 @@ def touch_offs(board: Board, run: Run, bits: Sequence[Bit]) -> list[TouchOff]:
     """One for every block of the run: how things are before it. Empty where Z zero is on the spoilboard, which nothing takes away."""
     if board.zero.z is not ZeroZ.SHEET_TOP or not run.blocks:
         return []
-    is_facing = np.array([isinstance(board.cut(block.cut), FacingCut) for block in run.blocks])
+    cuts = [board.cut(block.cut) for block in run.blocks]
+    is_facing = np.array([cut is not None and cut.lowers_face for cut in cuts])
     usual = _usual_place(board)
     places = [usual]
     lowest = lowest_by_block(run, bits, places, margin=PLATE_MM)

@@ -7,7 +7,8 @@ rows, strokes and rim in trails with few lifts (``carve_ways``). A pass goes onl
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from typing import Any
 
 import numpy as np
 import shapely
@@ -17,8 +18,11 @@ from archimetra.base.findings import Finding
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearances import Piece
 from archimetra.geometry.skeleton import Skeleton
+from archimetra.job import leftovers
 from archimetra.job.bits import BitKind
-from archimetra.job.cuts import CarveCut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.ids import CutId
+from archimetra.job.job import Job
 from archimetra.toolpath import carve_told as told
 from archimetra.toolpath.carve_area import CarveArea, area_of_carving
 from archimetra.toolpath.carve_floor import floor_of, left_of_floor, length_of_rows, rows_of
@@ -27,10 +31,12 @@ from archimetra.toolpath.carve_ways import deeper_lines, ways
 from archimetra.toolpath.carving import Carving, carving_of
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.moves import Toolpath
+from archimetra.toolpath.offer import BitsAtHand, Offer, Picked
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import pass_depths
 from archimetra.toolpath.refusals import nothing_to_plan
-from archimetra.toolpath.task import Task
+from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
+from archimetra.toolpath.row import Row
 
 Progress = Callable[[float], None]
 MOST_FLOOR_MM = 150_000.0  # of rows on a floor; beyond that the bit would run for hours
@@ -41,37 +47,39 @@ _ON_RIM_MM = 0.02
 _DOT_MM = 0.0005
 
 
-def plan_carve(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
+def plan_carve(work: ResolvedCut, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
     """The toolpath of one V-carve and what to know about it. Deterministic; only the progress callback may raise."""
-    cut = task.cut
+    cut = work.cut
     assert isinstance(cut, CarveCut)
-    findings = list(nothing_to_plan(task)) or list(told.unfit(task))
-    layer = Layer(task)
+    findings = list(nothing_to_plan(work)) or list(told.unfit(work))
+    layer = Layer(work)
     if not findings:
-        carving = carving_of(cut, task.bit, task.sheet)
+        carving = carving_of(cut, work.bit, work.sheet)
         try:
-            area = area_of_carving(task.shapes, cut, carving)
+            area = area_of_carving(work.shapes, cut, carving)
         except GeometryError as error:
             findings.append(told.bad_outline(cut, str(error)))
         else:
             progress(0.3)
-            carver = _Carver(task, carving, area, CarveLayer(layer, task), progress)
+            carver = _Carver(work, carving, area, CarveLayer(layer, work), progress)
             carver.run()
             findings.extend(carver.findings)
     layer.leave()
-    return layer.moves.toolpath(cut.id, task.bit.id), tuple(findings)
+    return layer.moves.toolpath(cut.id, work.bit.id), tuple(findings)
 
 
 class _Carver:
-    def __init__(self, task: Task, carving: Carving, area: CarveArea, layer: CarveLayer, progress: Progress) -> None:
+    def __init__(
+        self, work: ResolvedCut, carving: Carving, area: CarveArea, layer: CarveLayer, progress: Progress
+    ) -> None:
         self.findings: list[Finding] = []
-        assert isinstance(task.cut, CarveCut)
-        self._task, self._cut, self._carving, self._area, self._layer = task, task.cut, carving, area, layer
+        assert isinstance(work.cut, CarveCut)
+        self._work, self._cut, self._carving, self._area, self._layer = work, work.cut, carving, area, layer
         self._progress, self._share = progress, 0.3
-        self._told = told.Told(task.cut, task.bit, carving)
+        self._told = told.Told(work.cut, work.bit, carving)
         # the smallest straight bit that clears this floor before
-        self._cleared_by = min((e.bit.radius for e in task.earlier), default=None)
-        self._step = carving.floor_step(task.cut.cusp)
+        self._cleared_by = min((e.bit.radius for e in work.prior), default=None)
+        self._step = carving.floor_step(work.cut.cusp)
 
     def run(self) -> None:
         cut, carving = self._cut, self._carving
@@ -118,7 +126,7 @@ class _Carver:
             lines += [np.column_stack((ring, np.full(len(ring), c.reach))) for ring in rims]
         rows, rough_rows = self._rows(piece, has_floor)
         bottom = float(c.depths(np.array([min(widest, c.reach)]))[0])
-        caps = pass_depths(c.start, bottom, self._task.recipe.depth_per_pass)
+        caps = pass_depths(c.start, bottom, self._work.recipe.depth_per_pass)
         for pass_no, cap in enumerate(caps, 1):
             self._progress(self._share)  # a large piece takes long: between its passes it can be stopped
             chosen = rows if pass_no == len(caps) else rough_rows
@@ -130,7 +138,7 @@ class _Carver:
 
     def _cut_strokes(self, lines: list[FloatArray], caps: FloatArray) -> None:
         """Strokes (x, y, z) down to their depth in passes, each over what the one before did not bring to its depth."""
-        speed, lift_s = _CURVED * self._task.recipe.feed / 60, self._layer.lift_s
+        speed, lift_s = _CURVED * self._work.recipe.feed / 60, self._layer.lift_s
         before = -self._carving.start
         for pass_no, cap in enumerate(caps, 1):
             chosen = lines if pass_no == 1 else deeper_lines(lines, before, longest_mm=speed * lift_s)
@@ -167,7 +175,7 @@ class _Carver:
         # the middle of a round floor has no stroke to be cut along: the bit goes down on it
         axis = high.strokes() + [np.array([(x, y, r), (x + _DOT_MM, y, r)]) for x, y, r in high.spots]
         rows = rows_of(piece, c, zone, step=self._step, axis=axis)
-        rough = max(self._step, 0.5 * c.bit.width_at(self._task.recipe.depth_per_pass))
+        rough = max(self._step, 0.5 * c.bit.width_at(self._work.recipe.depth_per_pass))
         rough_rows = rows if rough < 1.5 * self._step else rows_of(piece, c, zone, step=rough, axis=axis)
         return rows, rough_rows
 
@@ -181,7 +189,7 @@ class _Carver:
             self.findings.append(self._told.line_narrow(self._cut.line_width))
             return
         lines = [path.flatten(c.outline_mm) for _, path in self._area.open_lines if path.length() > 0.01]
-        caps = pass_depths(c.start, depth, self._task.recipe.depth_per_pass)
+        caps = pass_depths(c.start, depth, self._work.recipe.depth_per_pass)
         self._cut_strokes([np.column_stack((line, np.full(len(line), -depth))) for line in lines], caps)
 
 
@@ -251,3 +259,31 @@ def _denser(skeleton: Skeleton, step: float) -> Skeleton:
         return skeleton
     first = np.concatenate(([0], np.cumsum([len(line) for line in lines])))
     return Skeleton(np.vstack(lines), first, skeleton.spots)
+
+
+def _resolve(about: Resolving, cut: CarveCut) -> dict[str, Any]:
+    return {"prior": tuple(about.floors()), "carving": carving_of(cut, about.bit, about.sheet)}
+
+
+def _offers(picked: Picked) -> Iterator[Offer]:
+    """A V-carve, with a depth limit where the strokes are wider than the bit or the sheet take."""
+    bit, room, sheet = picked.bits.carver(), picked.room, picked.board.sheet
+    if bit is None or not picked.closed or picked.holes:
+        return
+    limit = round(min(bit.rise_at(bit.radius), sheet.thinnest / 2), 1)
+    needs = bit.rise_at(min(room / 2, bit.radius))
+    has_floor = room / 2 > bit.radius or needs > limit
+    depth = min(limit, 5.0) if has_floor else 0.0
+    why = f"flat floor at {depth:g} mm, cleared by a straight bit" if has_floor else f"{needs:.1f} mm at its deepest"
+
+    def with_floor(job: Job, cut: CutId, bits: BitsAtHand) -> Job:
+        job, (floor,) = bits.all_taken(bits.straight(depth, at_most=0.5 * room), job=job)
+        return leftovers.add_floor(job, cut, floor)[0].job
+
+    yield Offer(
+        place=4, title="V-carve", why=why, bit=bit, fields={"end_depth": depth}, leads=picked.are_letters,
+        after=with_floor if has_floor else None,
+    )  # fmt: skip
+
+
+ROW = Row(CarveCut, plan_carve, _resolve, offers=_offers)

@@ -14,7 +14,7 @@ from archimetra.geometry.morphology import closed, opened
 from archimetra.geometry.offset import thinned
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import EMPTY, Region, as_region, nested, polygons_of, region_of
-from archimetra.job.cuts import CarveCut
+from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.carving import Carving
 

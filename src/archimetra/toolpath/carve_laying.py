@@ -14,7 +14,7 @@ from archimetra.toolpath.carving import carving_of
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.linking import CLEAR_SLACK_MM
 from archimetra.toolpath.moves import Move, Role
-from archimetra.toolpath.task import Task
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.track import Track
 
 _RAPID_MM_S, _RAPID_Z_MM_S = 70.0, 20.0
@@ -25,12 +25,12 @@ _SAME_MM = 1e-6
 class CarveLayer:
     """Lays through the common ``Layer``."""
 
-    def __init__(self, layer: Layer, task: Task) -> None:
+    def __init__(self, layer: Layer, work: ResolvedCut) -> None:
         self._layer = layer
-        carving = carving_of(task.cut, task.bit, task.sheet)  # type: ignore[arg-type]
+        carving = carving_of(work.cut, work.bit, work.sheet)  # type: ignore[arg-type]
         self._fit = max(carving.simplify_mm, 2 * carving.chord_mm)
-        self._links = 2.5 * task.bit.diameter
-        high = layer.hop + min(carving.floor_depth, 3.0)
+        self._links = 2.5 * work.bit.diameter
+        high = layer.retract + min(carving.floor_depth, 3.0)
         self.lift_s = 0.3 + 2 * high / _RAPID_Z_MM_S + 1.0 / max(layer.plunge / 60, 0.1)
 
     def trails(self, lines: Sequence[FloatArray], found: Ways, pass_no: int, *, before: float) -> None:
@@ -73,7 +73,7 @@ class CarveLayer:
         x, y, z = (float(v) for v in at)
         if not layer.moves.is_empty:
             ax, ay, az = layer.at
-            if abs(ax - x) + abs(ay - y) < _SAME_MM and az < layer.hop - 1e-6:
+            if abs(ax - x) + abs(ay - y) < _SAME_MM and az < layer.retract - 1e-6:
                 layer.down(z, pass_no=pass_no)
                 return
         layer.arrive(x, y)

@@ -17,12 +17,12 @@ from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of
 from archimetra.geometry.skeleton import Skeleton
 from archimetra.job.bits import CARVING_KINDS, Bit, BitKind
 from archimetra.job.cut_parts import Half
-from archimetra.job.cuts import CarveCut
+from archimetra.job.cuts.carve import CarveCut
 from archimetra.toolpath.carve_area import CarveArea
 from archimetra.toolpath.carve_ways import connected
 from archimetra.toolpath.carving import Carving
 from archimetra.toolpath.contours import no_area, open_finding
-from archimetra.toolpath.task import Task
+from archimetra.toolpath.resolved_cut import ResolvedCut
 
 _CORNER_SHORT_MM = 0.05  # corners that stay this much short of their point are told
 _TIP_MM = 0.001
@@ -30,9 +30,9 @@ MOST_THIN = 12  # thin places are marked one by one up to this many
 _WORTH_ROWS_MM = 2_000.0  # of rows on a floor from which on a straight bit saves time
 
 
-def unfit(task: Task) -> Iterator[Finding]:
+def unfit(work: ResolvedCut) -> Iterator[Finding]:
     """Bits with which nothing can be carved."""
-    bit, cut = task.bit, task.cut
+    bit, cut = work.bit, work.cut
     if bit.kind not in CARVING_KINDS:
         yield Finding(
             "carve-bit", Severity.STOP,

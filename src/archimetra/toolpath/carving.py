@@ -18,7 +18,7 @@ import numpy as np
 
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit, BitKind
-from archimetra.job.cuts import CarveCut
+from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.sheet import Sheet
 
 Z_MM = 0.01  # how far the carved surface may stray in z; it is shared out below

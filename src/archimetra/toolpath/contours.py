@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import lru_cache
+from typing import Protocol
 
 import msgspec
 import numpy as np
@@ -25,7 +26,8 @@ from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, containment_tree, nested, polygons_of, region_of, ring_area, ring_paths
 from archimetra.job.bits import Bit, Spin
 from archimetra.job.cut_parts import Direction, Side
-from archimetra.job.cuts import Cut, ProfileCut
+from archimetra.job.cuts import Cut
+from archimetra.job.ids import CutId
 from archimetra.job.shapes import Shape
 
 # how far the bit's centre may stray from its true line, a hundredth in all: curves to chords, needless points
@@ -50,13 +52,28 @@ class Contour(msgspec.Struct, frozen=True, eq=False):
     keeps_right: bool | None = None
 
 
+class Sided(Protocol):
+    """A cut along one side of its outlines."""
+
+    @property
+    def id(self) -> CutId: ...
+    @property
+    def name(self) -> str: ...
+    @property
+    def side(self) -> Side: ...
+    @property
+    def direction(self) -> Direction: ...
+    @property
+    def shares_edges(self) -> bool: ...
+
+
 class Contours(msgspec.Struct, frozen=True, eq=False):
     contours: tuple[Contour, ...]
     parent: IntArray
     findings: tuple[Finding, ...]
 
 
-def contours_of(shapes: Sequence[Shape], cut: ProfileCut, bit: Bit, *, extra: float = 0.0) -> Contours:
+def contours_of(shapes: Sequence[Shape], cut: Sided, bit: Bit, *, extra: float = 0.0) -> Contours:
     """The contours of a profile, unordered, each with the contour around it. ``extra`` keeps that much more distance."""
     findings: list[Finding] = []
     match cut.side:
@@ -117,9 +134,14 @@ def on_the_line(shapes: Sequence[Shape], direction: Direction, bit: Bit) -> list
 
 
 def _beside_the_line(
-    shapes: Sequence[Shape], cut: ProfileCut, bit: Bit, extra: float
+    shapes: Sequence[Shape], cut: Sided, bit: Bit, extra: float
 ) -> tuple[list[Contour], list[Finding]]:
-    findings = [open_finding(shape, path, cut) for shape in shapes for path in shape.placed() if not path.closed]
+    findings = [
+        open_finding(shape, path, cut, side=cut.side.value)
+        for shape in shapes
+        for path in shape.placed()
+        if not path.closed
+    ]
     region = thinned(kept_region(shapes), tolerance_mm=THIN_MM)
     if region.is_empty:
         return [], findings or [no_area(cut)]
@@ -180,9 +202,7 @@ def outer_rings(region: Region, reach: float) -> list[FloatArray]:
     return [ring for ring in rings if abs(ring_area(ring)) > SMALLEST_RING_MM2]
 
 
-def _beside_lines(
-    shapes: Sequence[Shape], cut: ProfileCut, bit: Bit, extra: float
-) -> tuple[list[Contour], list[Finding]]:
+def _beside_lines(shapes: Sequence[Shape], cut: Sided, bit: Bit, extra: float) -> tuple[list[Contour], list[Finding]]:
     """Left or right of lines as they are drawn: the wood lies on the other side. Closed outlines count by their own
     direction too."""
     contours: list[Contour] = []
@@ -220,9 +240,7 @@ def _contour(line: Path, ring: FloatArray | None = None, *, keeps_right: bool | 
     return Contour(line, (float(line.nodes[0, 0]), float(line.nodes[0, 1])), flat, keeps_right)
 
 
-def _not_followed(
-    region: Region, rings: list[FloatArray], cut: ProfileCut, bit: Bit
-) -> tuple[list[Contour], list[Finding]]:
+def _not_followed(region: Region, rings: list[FloatArray], cut: Sided, bit: Bit) -> tuple[list[Contour], list[Finding]]:
     """What the contours leave out. Openings the bit just fits into are gone down into, or along their middle; smaller ones are told, and
     so are narrow stretches, necks, and parts so close together that the bit cannot pass between them."""
     plunges: list[Contour] = []
@@ -308,7 +326,7 @@ def _is_round(opening: Polygon, radius: float) -> bool:
     return bool(abs(opening.area - np.pi * radius**2) < 0.02 * opening.area)
 
 
-def _necks(region: Region, rings: list[FloatArray], cut: ProfileCut, bit: Bit) -> list[Finding]:
+def _necks(region: Region, rings: list[FloatArray], cut: Sided, bit: Bit) -> list[Finding]:
     """Openings that fall apart for the bit: between their pieces it cannot pass."""
     outer = [Polygon(ring) for ring in rings if ring_area(ring) > 0]
     areas = polygons_of(region)
@@ -331,7 +349,7 @@ def _necks(region: Region, rings: list[FloatArray], cut: ProfileCut, bit: Bit) -
     return []
 
 
-def _narrow(places: FloatArray, cut: ProfileCut, bit: Bit) -> Finding:
+def _narrow(places: FloatArray, cut: Sided, bit: Bit) -> Finding:
     x, y, _ = places[int(np.argmax(places[:, 2]))]
     return Finding(
         "profile-narrow", Severity.CAUTION,
@@ -341,14 +359,14 @@ def _narrow(places: FloatArray, cut: ProfileCut, bit: Bit) -> Finding:
     )  # fmt: skip
 
 
-def _grown_together(region: Region, rings: list[FloatArray], cut: ProfileCut, bit: Bit) -> list[Finding]:
+def _grown_together(region: Region, rings: list[FloatArray], cut: Sided, bit: Bit) -> list[Finding]:
     outer = [ring for ring in rings if ring_area(ring) > 0]
     if len(outer) >= len(polygons_of(region)) or cut.shares_edges:
         return []
     return parts_too_near(region, cut, bit, nearer_than=bit.diameter + 1e-6)
 
 
-def parts_too_near(region: Region, cut: ProfileCut, bit: Bit, *, nearer_than: float) -> list[Finding]:
+def parts_too_near(region: Region, cut: Sided, bit: Bit, *, nearer_than: float) -> list[Finding]:
     """The first two parts that lie nearer to each other than this, told."""
     parts = polygons_of(region)
     if len(parts) < 2:
@@ -374,7 +392,7 @@ def parts_too_near(region: Region, cut: ProfileCut, bit: Bit, *, nearer_than: fl
     ]
 
 
-def _too_small(at: tuple[float, float], width: float, cut: ProfileCut, bit: Bit) -> Finding:
+def _too_small(at: tuple[float, float], width: float, cut: Sided, bit: Bit) -> Finding:
     return Finding(
         "profile-too-small",
         Severity.STOP,
@@ -385,23 +403,22 @@ def _too_small(at: tuple[float, float], width: float, cut: ProfileCut, bit: Bit)
     )
 
 
-def open_finding(shape: Shape, path: Path, cut: Cut) -> Finding:
-    """An open outline given to a cut that needs an inside."""
+def open_finding(shape: Shape, path: Path, cut: Cut | Sided, *, side: str = "") -> Finding:
+    """An open outline given to a cut that needs an inside, or the ``side`` of a profile."""
     x, y = (float(v) for v in path.nodes[-1])
     gap = float(np.hypot(*(path.nodes[-1] - path.nodes[0])))
-    what = cut.side.value if isinstance(cut, ProfileCut) else "inside"
-    fix = "Close it in the drawing, or cut on the line." if isinstance(cut, ProfileCut) else "Close it in the drawing."
+    fix = "Close it in the drawing, or cut on the line." if side else "Close it in the drawing."
     return Finding(
-        f"{'profile' if isinstance(cut, ProfileCut) else 'area'}-open",
+        f"{'profile' if side else 'area'}-open",
         Severity.STOP,
-        f"'{shape.name}' is open by {gap:.2f} mm and has no {what}; '{cut.name}' leaves it uncut.",
+        f"'{shape.name}' is open by {gap:.2f} mm and has no {side or 'inside'}; '{cut.name}' leaves it uncut.",
         fix=fix,
         at=(x, y),
         subject=cut.id,
     )
 
 
-def no_area(cut: Cut) -> Finding:
+def no_area(cut: Cut | Sided) -> Finding:
     """Shapes that close but hold nothing."""
     return Finding(
         "area-none",
@@ -412,7 +429,7 @@ def no_area(cut: Cut) -> Finding:
     )
 
 
-def _line_finding(shape: Shape, at: FloatArray, cut: ProfileCut) -> Finding:
+def _line_finding(shape: Shape, at: FloatArray, cut: Sided) -> Finding:
     return Finding(
         "line-tight",
         Severity.STOP,

@@ -6,7 +6,7 @@ there a bit that cannot plunge slopes down along its first line.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import numpy as np
 import shapely
@@ -19,15 +19,17 @@ from archimetra.geometry.clearance import Clearance
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, as_region, polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED
-from archimetra.job.cuts import FacingCut, FacingPattern
+from archimetra.job.cuts.facing import FacingCut, FacingPattern
 from archimetra.toolpath.clearing import raster_lines
 from archimetra.toolpath.contours import kept_region, no_area, open_finding, walks_right
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.moves import Role, Toolpath
+from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths, ramp_length
-from archimetra.toolpath.refusals import nothing_to_plan
+from archimetra.toolpath.refusals import LEAST_DEPTH_MM, nothing_to_plan
+from archimetra.toolpath.resolved_cut import ResolvedCut
+from archimetra.toolpath.row import Row
 from archimetra.toolpath.strokes import to_and_fro
-from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]
@@ -35,12 +37,12 @@ _BESIDE_MM = 1.0  # how far from the wood the bit's edge comes down
 _RAMP_DEGREES = 4.0  # of a bit that cannot plunge, where there is no air beside
 
 
-def plan_facing(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
+def plan_facing(work: ResolvedCut, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
     """The toolpath of one facing and what to know about it. Deterministic; only the progress callback may raise."""
-    cut, bit = task.cut, task.bit
+    cut, bit = work.cut, work.bit
     assert isinstance(cut, FacingCut)
-    findings = list(nothing_to_plan(task))
-    layer = Layer(task)
+    findings = list(_too_thin(work, cut) or nothing_to_plan(work))
+    layer = Layer(work)
     if not findings:
         if bit.kind not in FLAT_BOTTOMED:
             findings.append(
@@ -50,10 +52,10 @@ def plan_facing(task: Task, progress: Progress = lambda share: None) -> tuple[To
                 )
             )  # fmt: skip
         findings.extend(
-            open_finding(shape, path, cut) for shape in task.shapes for path in shape.placed() if not path.closed
+            open_finding(shape, path, cut) for shape in work.shapes for path in shape.placed() if not path.closed
         )
-        area = _area(task, cut)
-        depths = pass_depths(cut.start_depth, task.depth, task.recipe.depth_per_pass)
+        area = _area(work, cut)
+        depths = pass_depths(cut.start_depth, work.depth, work.recipe.depth_per_pass)
         polygons = polygons_of(area)
         if not polygons and not findings:
             findings.append(no_area(cut))
@@ -62,27 +64,29 @@ def plan_facing(task: Task, progress: Progress = lambda share: None) -> tuple[To
             for pass_no, depth in enumerate(depths, 1):
                 progress((number + pass_no / len(depths)) / len(polygons))
                 if cut.pattern is FacingPattern.RASTER:
-                    _raster(layer, task, cut, polygon, above, -float(depth), pass_no)
+                    _raster(layer, work, cut, polygon, above, -float(depth), pass_no)
                 else:
-                    _spiral(layer, task, polygon, above, -float(depth), pass_no)
+                    _spiral(layer, work, polygon, above, -float(depth), pass_no)
                 above = -float(depth)
     layer.leave()
     return layer.moves.toolpath(cut.id, bit.id), tuple(findings)
 
 
-def _area(task: Task, cut: FacingCut) -> Region:
+def _area(work: ResolvedCut, cut: FacingCut) -> Region:
     """What is faced."""
-    if cut.is_whole_sheet:
-        return as_region(shapely.box(0, 0, task.sheet.width, task.sheet.height))
-    return kept_region(task.shapes)
+    if cut.takes_whole_sheet:
+        return as_region(shapely.box(0, 0, work.sheet.width, work.sheet.height))
+    return kept_region(work.shapes)
 
 
-def _raster(layer: Layer, task: Task, cut: FacingCut, area: Polygon, above: float, z: float, pass_no: int) -> None:
+def _raster(
+    layer: Layer, work: ResolvedCut, cut: FacingCut, area: Polygon, above: float, z: float, pass_no: int
+) -> None:
     """Straight lines to and fro whose ends lie so far past the area that the bit's edge runs past it."""
-    radius = task.bit.radius
+    radius = work.bit.radius
     # the centre goes as far out that the trailing edge is past by what is asked; sideways the edge itself is
     reach = radius + cut.run_past
-    rows = raster_lines(area, degrees=cut.raster_degrees, step=task.recipe.stepover * task.bit.diameter)
+    rows = raster_lines(area, degrees=cut.raster_degrees, step=work.recipe.stepover * work.bit.diameter)
     is_back = False
     turn = np.radians(cut.raster_degrees)
     u = np.array((np.cos(turn), np.sin(turn)))
@@ -98,7 +102,7 @@ def _raster(layer: Layer, task: Task, cut: FacingCut, area: Polygon, above: floa
         end = (float(line[1, 0]), float(line[1, 1]))
         if first:
             first = False
-            if _is_in_air(task, line[0]) or task.bit.can_plunge:
+            if _is_in_air(work, line[0]) or work.bit.can_plunge:
                 layer.arrive(bx, by)
                 layer.down(z, pass_no=pass_no)
             else:
@@ -119,17 +123,17 @@ def _clear_of(area: Polygon, at: FloatArray, outward: FloatArray, reach: float) 
     return at
 
 
-def _is_in_air(task: Task, at: FloatArray) -> bool:
+def _is_in_air(work: ResolvedCut, at: FloatArray) -> bool:
     """Whether the bit stands past the sheet's edge there."""
-    sheet = shapely.box(0, 0, task.sheet.width, task.sheet.height)
-    return bool(sheet.distance(shapely.points(at)) >= task.bit.radius)
+    sheet = shapely.box(0, 0, work.sheet.width, work.sheet.height)
+    return bool(sheet.distance(shapely.points(at)) >= work.bit.radius)
 
 
-def _spiral(layer: Layer, task: Task, area: Polygon, above: float, z: float, pass_no: int) -> None:
+def _spiral(layer: Layer, work: ResolvedCut, area: Polygon, above: float, z: float, pass_no: int) -> None:
     """Loops from outside inwards, each linked to the next; the first runs half over the edge."""
-    radius, cut = task.bit.radius, task.cut
+    radius, cut = work.bit.radius, work.cut
     assert isinstance(cut, FacingCut)
-    step = min(task.recipe.stepover, 0.5) * task.bit.diameter
+    step = min(work.recipe.stepover, 0.5) * work.bit.diameter
     grown = shapely.buffer(area, min(cut.run_past, radius) + 1e-3, join_style="mitre")
     outer = shapely.get_coordinates(shapely.polygons(shapely.get_exterior_ring(grown)))
     loops: list[FloatArray] = [outer]
@@ -141,14 +145,14 @@ def _spiral(layer: Layer, task: Task, area: Polygon, above: float, z: float, pas
             break
         loops.extend(path.flatten(0.002) for path in paths)
         distance += step
-    turn = not walks_right(cut.direction, task.bit)
+    turn = not walks_right(cut.direction, work.bit)
     for number, ring in enumerate(loops):
         path = fit_arcs(ring if not turn else ring[::-1], tolerance_mm=0.01, closed=True)
         track = Track(path)
         if number == 0:
             x, y = (float(v) for v in track.points(np.array([0.0]))[0])
             a, out = 0.0, _beside(area, (x, y), radius + _BESIDE_MM)
-            if _is_in_air(task, np.array(out)) or task.bit.can_plunge:
+            if _is_in_air(work, np.array(out)) or work.bit.can_plunge:
                 layer.arrive(*out)
                 layer.down(z, pass_no=pass_no)
                 layer.line(x, y, z, pass_no=pass_no)
@@ -159,7 +163,7 @@ def _spiral(layer: Layer, task: Task, area: Polygon, above: float, z: float, pas
             x, y = (float(v) for v in track.points(np.array([a]))[0])
             if gap <= 2.5 * step:
                 layer.line(x, y, z, pass_no=pass_no, role=Role.LINK)
-            elif task.bit.can_plunge:
+            elif work.bit.can_plunge:
                 layer.arrive(x, y)
                 layer.down(z, pass_no=pass_no)
             else:
@@ -195,3 +199,26 @@ def _beside(area: Polygon, at: tuple[float, float], reach: float) -> tuple[float
         size = max(float(np.hypot(*d)), 1e-9)
     x, y = np.array((near.x, near.y)) + d / size * reach
     return float(x), float(y)
+
+
+def _too_thin(work: ResolvedCut, cut: FacingCut) -> list[Finding]:
+    """A sheet that is no thicker than what it is to be faced to."""
+    if cut.target <= 0 or work.depth >= LEAST_DEPTH_MM or not (work.shapes or cut.takes_whole_sheet):
+        return []
+    return [
+        Finding(
+            "facing-thin", Severity.STOP,
+            f"'{cut.name}' faces to {cut.target:g} mm, but the sheet is only {work.sheet.thickest:g} mm thick.",
+            fix="Enter a smaller target thickness, or measure again.", subject=cut.id,
+        )
+    ]  # fmt: skip
+
+
+def _offers(picked: Picked) -> Iterator[Offer]:
+    yield Offer(
+        place=8, title="Facing", why="of the picked areas" if picked.closed else "of the whole sheet",
+        bit=picked.bits.surfacer(), leads=not picked.shapes, name="Facing", takes_only_areas=True,
+    )  # fmt: skip
+
+
+ROW = Row(FacingCut, plan_facing, offers=_offers)

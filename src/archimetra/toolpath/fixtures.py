@@ -17,7 +17,7 @@ from shapely.geometry import Polygon
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.job.bits import UNDERCUTS, Bit, Recipe
-from archimetra.job.cuts import Cut, FacingCut, PocketCut, ProfileCut
+from archimetra.job.cuts import Cut
 from archimetra.job.sheet import Fixture, FixtureKind, Heights
 from archimetra.toolpath.moves import Move, MoveList, Role, Toolpath, empty_toolpath, straightened
 from archimetra.toolpath.strokes import finishing_reach
@@ -76,13 +76,13 @@ def _growth(toolpath: Toolpath, cut: Cut, bit: Bit, stepover: float) -> FloatArr
     """How much wider each move (n,) keeps away than the first pass does: where the passes before were lifted a later one would find solid
     wood. Within an area every pass steps back a stepover, since it links its lines in ways of its own; a finishing pass its allowance."""
     pass_no = toolpath.pass_no
-    if isinstance(cut, PocketCut | FacingCut):
+    if cut.clears_area:
         # the way to a pass counts as that pass
         following = np.where(pass_no > 0, np.arange(len(pass_no)), len(pass_no))
         following = np.minimum.accumulate(following[::-1])[::-1]
         of = np.where(following < len(pass_no), pass_no[np.minimum(following, len(pass_no) - 1)], pass_no.max())
         return np.asarray((np.maximum(of, 1) - 1) * stepover * bit.diameter)
-    allowance = cut.finish if isinstance(cut, ProfileCut) else 0.0
+    allowance = cut.last_pass
     if allowance <= 0:
         return np.zeros(len(pass_no))
     return np.where(pass_no == pass_no.max(), finishing_reach(allowance, bit.diameter), 0.0)
@@ -264,7 +264,7 @@ class _Builder:
         """Down to where a piece begins. False where a bit that cannot plunge finds no room to slope down on."""
         x, y, z = (float(v) for v in piece.begin)
         top = self._heights.travel
-        above = max(z, min(1.0, self._heights.hop))
+        above = max(z, min(1.0, self._heights.retract))
         slope: FloatArray | None = None
         if z < min(above, 0.0) and self._slope is not None:
             way = _way_on(following, at_most=above / np.tan(np.radians(self._slope)) + 40.0)

@@ -7,7 +7,7 @@ several radii, from the middle outwards.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from math import ceil, pi
 
 import msgspec
@@ -15,31 +15,33 @@ import numpy as np
 
 from archimetra.base.findings import Finding, Severity
 from archimetra.job.bits import BitKind
-from archimetra.job.cuts import HoleCut, HoleMethod
+from archimetra.job.cuts.hole import HoleCut, HoleMethod
 from archimetra.toolpath.circles import SAME_SIZE_MM, Circle, circles_of, sizes_of
 from archimetra.toolpath.contours import walks_right
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.moves import Role, Toolpath
+from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.refusals import nothing_to_plan
-from archimetra.toolpath.task import Task
+from archimetra.toolpath.resolved_cut import ResolvedCut
+from archimetra.toolpath.row import Row
 
 Progress = Callable[[float], None]
 FITS_MM = 0.05  # a hole this much wider than the bit is still of its size
 CHIP_GAP_MM = 0.5  # above the hole a pecking bit comes up to, and over the last depth it goes back down to fast
 
 
-def plan_holes(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
+def plan_holes(work: ResolvedCut, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
     """The toolpath of some holes and what to know about it. Deterministic; only the progress callback may raise."""
-    cut = task.cut
+    cut = work.cut
     assert isinstance(cut, HoleCut)
-    findings = list(nothing_to_plan(task))
-    layer = Layer(task)
+    findings = list(nothing_to_plan(work))
+    layer = Layer(work)
     if not findings:
-        found = circles_of(task.shapes)
+        found = circles_of(work.shapes)
         chosen = [circle for circle in found if _is_chosen(circle, cut)]
-        findings.extend(_nothing_round(task, found, chosen))
-        planner = _Holes(task, cut, layer)
+        findings.extend(_nothing_round(work, found, chosen))
+        planner = _Holes(work, cut, layer)
         starts = np.array([circle.at for circle in chosen]).reshape(-1, 2)
         order = range(len(chosen)) if cut.keeps_order else inside_first(starts, np.full(len(chosen), -1))
         for number, k in enumerate(order):
@@ -47,7 +49,7 @@ def plan_holes(task: Task, progress: Progress = lambda share: None) -> tuple[Too
             planner.hole(chosen[k])
         findings.extend(planner.findings())
     layer.leave()
-    return layer.moves.toolpath(cut.id, task.bit.id), tuple(findings)
+    return layer.moves.toolpath(cut.id, work.bit.id), tuple(findings)
 
 
 class Drilled(msgspec.Struct, frozen=True):
@@ -58,11 +60,11 @@ class Drilled(msgspec.Struct, frozen=True):
     depth: float
 
 
-def drilled_holes(task: Task) -> list[Drilled]:
+def drilled_holes(work: ResolvedCut) -> list[Drilled]:
     """The holes earlier cuts have made, as wide as their bits left them and as deep as they are that wide: a circle drilled with a
     smaller bit is no wider than that, and a drill's point narrows the last of its depth."""
     out = []
-    for earlier in task.earlier:
+    for earlier in work.prior:
         cut, bit = earlier.cut, earlier.bit
         if not isinstance(cut, HoleCut):
             continue
@@ -72,11 +74,11 @@ def drilled_holes(task: Task) -> list[Drilled]:
                 continue
             is_bored = room > FITS_MM and cut.method in (HoleMethod.BORE, HoleMethod.FITTING)
             point = 0.0 if cut.to_shoulder else bit.point_length
-            depth = task.depth_of(earlier) - point
+            depth = work.depth_of(earlier) - point
             out.append(Drilled(circle.at, circle.diameter if is_bored else bit.diameter, depth))
             for step in cut.steps:
                 if step.diameter > circle.diameter + FITS_MM:
-                    deep = min(step.depth + earlier.face - task.face, task.depth_of(earlier))
+                    deep = min(step.depth + earlier.face - work.face, work.depth_of(earlier))
                     out.append(Drilled(circle.at, step.diameter, deep))
     return out
 
@@ -85,8 +87,8 @@ def _is_chosen(circle: Circle, cut: HoleCut) -> bool:
     return not cut.diameters or any(abs(circle.diameter - d) <= 2 * SAME_SIZE_MM for d in cut.diameters)
 
 
-def _nothing_round(task: Task, found: list[Circle], chosen: list[Circle]) -> list[Finding]:
-    cut = task.cut
+def _nothing_round(work: ResolvedCut, found: list[Circle], chosen: list[Circle]) -> list[Finding]:
+    cut = work.cut
     assert isinstance(cut, HoleCut)
     out = []
     if not found:
@@ -106,7 +108,7 @@ def _nothing_round(task: Task, found: list[Circle], chosen: list[Circle]) -> lis
             )
         )  # fmt: skip
     round_shapes = {circle.shape for circle in found}
-    others = [shape for shape in task.shapes if shape.id not in round_shapes]
+    others = [shape for shape in work.shapes if shape.id not in round_shapes]
     if found and others:
         out.append(
             Finding(
@@ -119,11 +121,11 @@ def _nothing_round(task: Task, found: list[Circle], chosen: list[Circle]) -> lis
 
 
 class _Holes:
-    def __init__(self, task: Task, cut: HoleCut, layer: Layer) -> None:
-        self._task, self._cut, self._bit, self._layer = task, cut, task.bit, layer
-        self._left = walks_right(cut.direction, task.bit)
+    def __init__(self, work: ResolvedCut, cut: HoleCut, layer: Layer) -> None:
+        self._work, self._cut, self._bit, self._layer = work, cut, work.bit, layer
+        self._left = walks_right(cut.direction, work.bit)
         point = self._bit.point_length if cut.to_shoulder else 0.0
-        self._end = task.depth + point
+        self._end = work.depth + point
         self._too_narrow: list[Circle] = []
         self._too_wide: list[Circle] = []
         self._bad_steps: list[Circle] = []
@@ -133,7 +135,7 @@ class _Holes:
         start = self._cut.start_depth
         begun = False
         for step in steps:
-            depth = min(step.depth, self._task.depth)
+            depth = min(step.depth, self._work.depth)
             if step.diameter <= circle.diameter + FITS_MM or depth <= start:
                 self._bad_steps.append(circle)
                 continue
@@ -193,8 +195,8 @@ class _Holes:
         room = (diameter - self._bit.diameter) / 2
         if room < FITS_MM / 2:
             return False
-        layer, per_turn = self._layer, self._task.recipe.depth_per_pass
-        ring_step = self._bit.diameter * min(self._task.recipe.stepover, 0.5)
+        layer, per_turn = self._layer, self._work.recipe.depth_per_pass
+        ring_step = self._bit.diameter * min(self._work.recipe.stepover, 0.5)
         # the innermost ring leaves no post; the rings outwards of it are a stepover apart
         innermost = min(room, 0.9 * self._bit.radius)
         rings = [innermost, *np.linspace(innermost, room, ceil((room - innermost) / ring_step - 1e-9) + 1)[1:]]
@@ -227,7 +229,7 @@ class _Holes:
     def _widen(self, circle: Circle, radius: float, inner: float, start: float, end: float) -> None:
         """A ring outwards of the one of radius ``inner``, which is open: down there in passes, each out and once round."""
         layer = self._layer
-        count = max(1, ceil((end - start) / self._task.recipe.depth_per_pass - 1e-9))
+        count = max(1, ceil((end - start) / self._work.recipe.depth_per_pass - 1e-9))
         for number in range(1, count + 1):
             z = -start - (end - start) * number / count
             layer.line(circle.at[0] + inner, circle.at[1], layer.at[2], pass_no=number)
@@ -242,7 +244,7 @@ class _Holes:
     def _back_to(self, at: tuple[float, float], start: float) -> None:
         """To the start of the next part of the same hole, over what is open."""
         layer = self._layer
-        layer.down(min(-start + CHIP_GAP_MM, layer.hop), pass_no=0, is_open=True, role=Role.LINK)
+        layer.down(min(-start + CHIP_GAP_MM, layer.retract), pass_no=0, is_open=True, role=Role.LINK)
         layer.line(*at, layer.at[2], pass_no=0, role=Role.LINK)
 
     def findings(self) -> list[Finding]:
@@ -284,3 +286,17 @@ class _Holes:
 
 def _holes(circles: list[Circle]) -> str:
     return "1 hole" if len(circles) == 1 else f"{len(circles)} holes"
+
+
+def _offers(picked: Picked) -> Iterator[Offer]:
+    if not picked.holes:
+        return
+    sizes = sizes_of(picked.holes)
+    words = ", ".join(f"{count} of {size:g} mm" for size, count in sizes[:4])
+    bit = picked.bits.for_hole(sizes[0][0], picked.thickness)
+    how = "drilled" if abs(bit.diameter - sizes[0][0]) < 0.05 else "bored round"
+    is_all = len(picked.opened) < len(picked.shapes)
+    yield Offer(place=0, title="Holes", why=f"{words}; {how}", bit=bit, leads=is_all)
+
+
+ROW = Row(HoleCut, plan_holes, offers=_offers)

@@ -10,7 +10,7 @@ import numpy as np
 
 from archimetra.geometry.arrays import ByteArray, FloatArray
 from archimetra.toolpath.moves import Move, MoveList, Role
-from archimetra.toolpath.task import Task
+from archimetra.toolpath.resolved_cut import ResolvedCut
 
 ABOVE_MM = 1.0
 
@@ -18,22 +18,22 @@ ABOVE_MM = 1.0
 class Layer:
     """Grows one toolpath."""
 
-    def __init__(self, task: Task) -> None:
+    def __init__(self, work: ResolvedCut) -> None:
         self.moves = MoveList()
-        self.hop = task.hop
-        self.feed, self.plunge = task.recipe.feed, task.recipe.plunge
-        self._above = min(ABOVE_MM + task.face, task.hop)  # above the sheet as delivered, too
+        self.retract = work.retract
+        self.feed, self.plunge = work.recipe.feed, work.recipe.plunge
+        self._above = min(ABOVE_MM + work.face, work.retract)  # above the sheet as delivered, too
 
     @property
     def at(self) -> tuple[float, float, float]:
         return self.moves.last
 
     def arrive(self, x: float, y: float) -> None:
-        """Over a place: at hop height, then down to just above the face, both by rapid."""
+        """Over a place: at retract height, then down to just above the face, both by rapid."""
         if not self.moves.is_empty:
             self.leave()
-        self.moves.add_point((x, y, self.hop), kind=Move.RAPID)
-        if self._above < self.hop:
+        self.moves.add_point((x, y, self.retract), kind=Move.RAPID)
+        if self._above < self.retract:
             self.moves.add_point((x, y, self._above), kind=Move.RAPID)
 
     def down(self, z: float, *, pass_no: int, is_open: bool = False, role: Role = Role.ENTRY) -> None:
@@ -93,8 +93,8 @@ class Layer:
         if self.moves.is_empty:
             return
         x, y, z = self.at
-        if z < self.hop:
-            self.moves.add_point((x, y, self.hop), kind=Move.RAPID, role=Role.LINK)
+        if z < self.retract:
+            self.moves.add_point((x, y, self.retract), kind=Move.RAPID, role=Role.LINK)
 
 
 def sloped_feed(across: tuple[float, float], drop: float, feed: float, plunge: float) -> float:

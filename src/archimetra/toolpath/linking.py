@@ -39,7 +39,7 @@ class Links:
         x, y, z_now = layer.at
         far = float(np.hypot(goal[0] - x, goal[1] - y))
         if self.is_open:
-            deep = layer.hop - z_above
+            deep = layer.retract - z_above
             by_hop = _LIFT_S + deep / _RAPID_Z_MM_S + deep / (layer.feed / 60) + far / _RAPID_MM_S
             if far / (layer.feed / 60) < by_hop and self.is_clear((x, y), goal, self._first):
                 layer.down(max(z_above + _ABOVE_FLOOR_MM, z_now) if far > 1e-6 else z_now, pass_no=0, is_open=True)

@@ -31,7 +31,7 @@ from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of, ri
 from archimetra.job.cut_parts import Half, Mating
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.contours import kept_region
-from archimetra.toolpath.task import Task
+from archimetra.toolpath.resolved_cut import ResolvedCut
 
 replace = msgspec.structs.replace
 _CHORD_MM = 0.001
@@ -96,23 +96,23 @@ def _with_room(pocket: Region, insert: Region, eroded: Region, rp: float, c: flo
     return as_region(shapely.union_all([pocket, *bulges])) if bulges else pocket
 
 
-def mated(task: Task) -> tuple[Task, tuple[Finding, ...]]:
-    """The task with its shapes replaced by its half of a straight inlay; as it was where it is none."""
-    mating = task.cut.mating
-    if mating is None or mating.is_vee or not task.shapes:
-        return task, ()
+def mated(work: ResolvedCut) -> tuple[ResolvedCut, tuple[Finding, ...]]:
+    """The work with its shapes replaced by its half of a straight inlay; as it was where it is none."""
+    mating = work.cut.mating
+    if mating is None or mating.is_vee or not work.shapes:
+        return work, ()
     try:
-        pair = pair_of(task.shapes, mating)
+        pair = pair_of(work.shapes, mating)
     except GeometryError as error:
-        return replace(task, shapes=()), (Finding("inlay-outline", Severity.STOP, str(error), subject=task.cut.id),)
+        return replace(work, shapes=()), (Finding("inlay-outline", Severity.STOP, str(error), subject=work.cut.id),)
     half = pair.pocket if mating.half is Half.POCKET else pair.insert
-    told = tuple(_told(task, mating, pair)) if mating.half is Half.POCKET else ()
+    told = tuple(_told(work, mating, pair)) if mating.half is Half.POCKET else ()
     if half.is_empty:
-        return replace(task, shapes=()), told
+        return replace(work, shapes=()), told
     paths = tuple(Path.polyline(ring[:-1], closed=True) for ring in ring_paths(half))
-    first = task.shapes[0]
+    first = work.shapes[0]
     shape = Shape(id=first.id, name=first.name, layer=first.layer, paths=paths, fill_rule=FillRule.EVENODD)
-    return replace(task, shapes=(shape,)), told
+    return replace(work, shapes=(shape,)), told
 
 
 def pair_of(shapes: tuple[Shape, ...], mating: Mating) -> Pair:
@@ -126,8 +126,8 @@ def _pair(shapes: tuple[Shape, ...], pocket_radius: float, insert_radius: float,
     return matched(area, pocket_radius=pocket_radius, insert_radius=insert_radius, clearance=clearance)
 
 
-def _told(task: Task, mating: Mating, pair: Pair) -> list[Finding]:
-    cut = task.cut
+def _told(work: ResolvedCut, mating: Mating, pair: Pair) -> list[Finding]:
+    cut = work.cut
     if pair.pocket.is_empty:
         return [
             Finding(
@@ -150,7 +150,7 @@ def _told(task: Task, mating: Mating, pair: Pair) -> list[Finding]:
     if pair.deviation > _WORTH_MM:
         fix = "Smaller bits stay nearer to what is drawn."
         if pair.deviation > _MUCH_MM:
-            half = _pair(task.shapes, mating.pocket_radius / 2, mating.insert_radius / 2, mating.clearance)
+            half = _pair(work.shapes, mating.pocket_radius / 2, mating.insert_radius / 2, mating.clearance)
             fix = f"Bits half as wide ({mating.pocket_radius:g} mm) would move it by {half.deviation:.2f} mm at most."
         out.append(
             Finding(

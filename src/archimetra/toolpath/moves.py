@@ -50,7 +50,7 @@ class PathMark(msgspec.Struct, frozen=True):
 
 
 class Toolpath(msgspec.Struct, frozen=True, eq=False):
-    """The moves of one cut, beginning and ending at hop height. ``pass_no`` counts from 1, 0 for links. ``outlines`` are the rings (n, 2)
+    """The moves of one cut, beginning and ending at retract height. ``pass_no`` counts from 1, 0 for links. ``outlines`` are the rings (n, 2)
     it works to where these are not the drawn ones."""
 
     cut: CutId

@@ -13,12 +13,11 @@ from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.region import Region, ring_paths
 from archimetra.job.cut_parts import Mark, Side
-from archimetra.job.cuts import ProfileCut
 from archimetra.job.ids import ShapeId
 from archimetra.job.marks import place_of
 from archimetra.toolpath.contours import Contour, kept_region
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.starts import Wood
-from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 _ROOM_SLACK_MM = 0.004  # a lead may come this much nearer than the contour itself keeps
@@ -27,9 +26,9 @@ _EVEN_MM = 0.05
 
 
 class Outlines:
-    def __init__(self, task: Task) -> None:
-        self._task = task
-        self._radius = task.bit.radius
+    def __init__(self, work: ResolvedCut) -> None:
+        self._work = work
+        self._radius = work.bit.radius
         self._tree: shapely.STRtree | None = None
         self._owners: list[ShapeId] = []
         self._field: SegmentField | None = None
@@ -37,9 +36,9 @@ class Outlines:
     @property
     def kept(self) -> Region:
         """The wood that stays, inside or outside the shapes."""
-        cut = self._task.cut
-        region = kept_region(self._task.shapes)
-        if isinstance(cut, ProfileCut) and cut.side is Side.INSIDE and not region.is_empty:
+        cut = self._work.cut
+        region = kept_region(self._work.shapes)
+        if cut.loosens is Side.INSIDE and not region.is_empty:
             x0, y0, x1, y1 = region.bounds
             room = 6 * self._radius
             around: Region = shapely.difference(shapely.box(x0 - room, y0 - room, x1 + room, y1 + room), region)
@@ -54,14 +53,14 @@ class Outlines:
     @property
     def edge(self) -> BaseGeometry:
         """The drawn lines around the shapes' area."""
-        lines: BaseGeometry = shapely.boundary(kept_region(self._task.shapes))
+        lines: BaseGeometry = shapely.boundary(kept_region(self._work.shapes))
         return lines
 
     def shape_at(self, at: tuple[float, float]) -> ShapeId:
         """The shape whose outline lies nearest."""
         if self._tree is None:
             lines = []
-            for shape in self._task.shapes:
+            for shape in self._work.shapes:
                 for path in shape.placed():
                     if len(path):
                         lines.append(shapely.linestrings(path.flatten(0.05)))
@@ -76,17 +75,17 @@ class Outlines:
     def is_clear(self, points: FloatArray) -> BoolArray:
         """Whether the bit's centre may stand at points beside the kept wood."""
         if self._field is None:
-            lines = ring_paths(kept_region(self._task.shapes)) or [
-                path.flatten(0.01) for shape in self._task.shapes for path in shape.placed() if len(path)
+            lines = ring_paths(kept_region(self._work.shapes)) or [
+                path.flatten(0.01) for shape in self._work.shapes for path in shape.placed() if len(path)
             ]
             self._field = SegmentField(lines, reach_mm=self._radius + 1.0)
         return np.asarray(self._field.gaps(np.ascontiguousarray(points)) >= self._radius - _ROOM_SLACK_MM)
 
     def zone_test(self) -> Callable[[FloatArray], BoolArray] | None:
         """Which points lie in the shapes tabs keep out of; None where there are none."""
-        if not self._task.zones:
+        if not self._work.tab_zones:
             return None
-        zone = kept_region(self._task.zones)
+        zone = kept_region(self._work.tab_zones)
         if zone.is_empty:
             return None
         shapely.prepare(zone)
@@ -94,16 +93,15 @@ class Outlines:
 
     def marks_of(self, contours: Sequence[Contour], marks: Sequence[Mark]) -> list[FloatArray]:
         """For each contour the places (n, 2) of the marks that belong to it: every mark to one contour, the nearest one, of equally
-        near ones its own shape's. Marks of shapes the task lacks are passed over."""
+        near ones its own shape's. Marks of shapes the work lacks are passed over."""
         out = [np.zeros((0, 2))] * len(contours)
         lines = [k for k, contour in enumerate(contours) if contour.path is not None]
-        known = {shape.id: shape for shape in self._task.shapes}
+        known = {shape.id: shape for shape in self._work.shapes}
         mine = [mark for mark in marks if mark.shape in known]
         if not mine or not lines:
             return out
-        cut = self._task.cut
-        finish = cut.finish if isinstance(cut, ProfileCut) else 0.0
-        reach = _FARTHEST_RADII * self._radius + finish + 1.0
+        cut = self._work.cut
+        reach = _FARTHEST_RADII * self._radius + cut.last_pass + 1.0
         shapes = [shapely.linestrings(_closed_ring(contours[k])) for k in lines]
         tree = shapely.STRtree(shapes)
         for mark in mine:

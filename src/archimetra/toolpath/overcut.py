@@ -7,6 +7,8 @@ rounded the wood begins nearer: the bit goes only as far that way as the drawn o
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
@@ -24,18 +26,10 @@ def overcut(path: Path, *, bit_radius: float, keeps_right: bool, outline: BaseGe
     """``path`` (lines and arcs, closed) with a way out and back at every sharp joint that turns away from the kept wood;
     ``outline`` are the drawn lines beside it."""
     kinds, nodes, bulges = path.kinds, path.nodes, np.where(path.kinds == Kind.ARC, path.params[:, 0], 0.0)
-    directions_in, directions_out = _directions(nodes, bulges)
-    before = np.roll(directions_out, 1, axis=0)  # of the segment that ends at each node
-    cross = before[:, 0] * directions_in[:, 1] - before[:, 1] * directions_in[:, 0]
-    dot = (before * directions_in).sum(axis=1)
-    turn = np.arctan2(cross, dot)
-    # wood on the right: an inner corner of the wood makes the path turn left
-    into = turn if keeps_right else -turn
-    degrees = np.degrees(into)
-    sharp = (degrees > SHARPER_THAN_DEGREES) & (degrees < SHARPEST_DEGREES)
+    away, into, sharp = _corners(path, keeps_right, SHARPEST_DEGREES)
     if not sharp.any():
         return path
-    tips = _tips(nodes[:-1], before - directions_in, into, sharp, bit_radius, outline)
+    tips = _tips(nodes[:-1], away, into, sharp, bit_radius, outline)
     out_nodes, out_bulges = [], list[float]()
     for k in range(len(kinds)):
         out_nodes.append(nodes[k])
@@ -45,6 +39,30 @@ def overcut(path: Path, *, bit_radius: float, keeps_right: bool, outline: BaseGe
         out_bulges.append(float(bulges[k]))
     out_nodes.append(out_nodes[0])
     return Path.arcs(np.array(out_nodes), np.array(out_bulges), closed=True)
+
+
+def inner_corners(
+    path: Path, *, keeps_right: bool, sharpest_degrees: float = SHARPEST_DEGREES
+) -> Iterator[tuple[FloatArray, FloatArray, float]]:
+    """The sharp joints of a closed path that turn away from the kept wood: each joint (2,), the unit direction from it to the corner of
+    the wood it cannot get into, and by how much the path turns there, rad."""
+    away, into, sharp = _corners(path, keeps_right, sharpest_degrees)
+    for k in np.flatnonzero(sharp):
+        yield path.nodes[k], away[k] / np.hypot(*away[k]), float(into[k])
+
+
+def _corners(path: Path, keeps_right: bool, sharpest_degrees: float) -> tuple[FloatArray, FloatArray, BoolArray]:
+    """For each joint (n,) a direction (n, 2) towards the kept wood, how far the path turns away from that, rad, and whether that is a
+    sharp corner."""
+    bulges = np.where(path.kinds == Kind.ARC, path.params[:, 0], 0.0)
+    directions_in, directions_out = _directions(path.nodes, bulges)
+    before = np.roll(directions_out, 1, axis=0)  # of the segment that ends at each node
+    cross = before[:, 0] * directions_in[:, 1] - before[:, 1] * directions_in[:, 0]
+    turn = np.arctan2(cross, (before * directions_in).sum(axis=1))
+    # wood on the right: an inner corner of the wood makes the path turn left
+    into = turn if keeps_right else -turn
+    degrees = np.degrees(into)
+    return before - directions_in, into, (degrees > SHARPER_THAN_DEGREES) & (degrees < sharpest_degrees)
 
 
 def _tips(

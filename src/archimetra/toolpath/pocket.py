@@ -7,9 +7,11 @@ the rest of another goes only where the larger bit could not.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from math import sqrt
+from typing import Any
 
+import msgspec
 import numpy as np
 import shapely
 
@@ -20,8 +22,11 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED, Bit, BitKind
 from archimetra.job.cut_parts import Entry, Pattern
-from archimetra.job.cuts import PocketCut
+from archimetra.job.cuts import Opening
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.pocket import PocketCut
 from archimetra.toolpath import pocket_told as told
+from archimetra.toolpath.carving import carving_of
 from archimetra.toolpath.clearing import (
     INNER_FIT_MM,
     JUST_FITS_MM,
@@ -40,14 +45,16 @@ from archimetra.toolpath.holes import drilled_holes
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.linking import Links
 from archimetra.toolpath.moves import Role, Toolpath
+from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import lay_pass, no_lifts, pass_depths, ramp_length
 from archimetra.toolpath.pocket_area import PocketArea, pocket_area
 from archimetra.toolpath.pocket_rest import RestOfPocket, point_on
 from archimetra.toolpath.pocket_walls import Walls
 from archimetra.toolpath.refusals import nothing_to_plan, only_by_plunging
+from archimetra.toolpath.resolved_cut import PriorCut, ResolvedCut, Resolving
+from archimetra.toolpath.row import Row
 from archimetra.toolpath.strokes import to_and_fro
-from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]
@@ -55,26 +62,28 @@ MANY_LOOPS = 12  # of one level
 _SHORT_ROW = 1.0  # of the bit's diameter: too short to ramp down on
 ACROSS_DIAMETERS = 3.0  # how far a branch may be reached through solid wood
 
+replace = msgspec.structs.replace
 
-def plan_pocket(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
+
+def plan_pocket(work: ResolvedCut, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
     """The toolpath of one pocket and what to know about it. Deterministic; only the progress callback may raise."""
-    cut, bit = task.cut, task.bit
+    cut, bit = work.cut, work.bit
     assert isinstance(cut, PocketCut)
-    findings = list(nothing_to_plan(task))
-    layer = Layer(task)
+    findings = list(nothing_to_plan(work))
+    layer = Layer(work)
     if not findings:
         findings.extend(
-            open_finding(shape, path, cut) for shape in task.shapes for path in shape.placed() if not path.closed
+            open_finding(shape, path, cut) for shape in work.shapes for path in shape.placed() if not path.closed
         )
         if bit.kind not in FLAT_BOTTOMED and bit.kind not in (BitKind.BALL, BitKind.TAPERED_BALL):
             findings.append(told.ridged(cut, bit))
         try:
-            area = pocket_area(task)
+            area = pocket_area(work)
         except GeometryError as error:
             findings.append(Finding("pocket-outline", Severity.STOP, str(error), subject=cut.id))
         else:
             progress(0.3)
-            planner = _Pocket(task, cut, layer, area, progress)
+            planner = _Pocket(work, cut, layer, area, progress)
             planner.run()
             findings.extend(planner.findings)
     layer.leave()
@@ -106,23 +115,23 @@ def pocket_depths(cut: PocketCut, end: float, per_pass: float) -> FloatArray:
 
 
 class _Pocket:
-    def __init__(self, task: Task, cut: PocketCut, layer: Layer, area: PocketArea, progress: Progress) -> None:
+    def __init__(self, work: ResolvedCut, cut: PocketCut, layer: Layer, area: PocketArea, progress: Progress) -> None:
         self.findings: list[Finding] = []
-        self._task, self._cut, self._bit, self._layer = task, cut, task.bit, layer
+        self._work, self._cut, self._bit, self._layer = work, cut, work.bit, layer
         self._area, self._region, self._clearance, self._progress = area, area.region, area.clearance, progress
-        self._wall = area.inset + task.bit.radius  # the clearance at the finished wall, and before its allowance is off
+        self._wall = area.inset + work.bit.radius  # the clearance at the finished wall, and before its allowance is off
         self._first = self._wall + cut.wall_allowance
-        self._step = stepover(cut, task.bit, task.recipe.stepover)
-        self._depths = pocket_depths(cut, task.depth, task.recipe.depth_per_pass)
-        self._right = walks_right(cut.direction, task.bit)
-        self._holes = drilled_holes(task)
+        self._step = stepover(cut, work.bit, work.recipe.stepover)
+        self._depths = pocket_depths(cut, work.depth, work.recipe.depth_per_pass)
+        self._right = walks_right(cut.direction, work.bit)
+        self._holes = drilled_holes(work)
         self._turned: dict[Track, Track] = {}
         self._root: Node | None = None
         self._links = Links(layer, area.clearance, first=self._first, ramp_degrees=cut.ramp_degrees)
 
     def run(self) -> None:
         if self._region.is_empty:
-            if not any(not path.closed for shape in self._task.shapes for path in shape.paths):
+            if not any(not path.closed for shape in self._work.shapes for path in shape.paths):
                 self.findings.append(no_area(self._cut))
             return
         # curve chords take a hair off what two loops cover together
@@ -131,7 +140,7 @@ class _Pocket:
         if cut_by_ball(self._cut, self._bit):
             # ridges are no higher than asked where every place is within half the step of a line: also where loops meet
             cover, step = self._step / 2, 0.96 * self._step
-        raster = self._cut.pattern is Pattern.RASTER and self._task.larger is None
+        raster = self._cut.pattern is Pattern.RASTER and self._work.previous_bit is None
         roots = loop_tree(
             self._clearance, first=self._first, step=step if not raster else 1e6, turn=not self._right,
             wall_fit_mm=self._area.wall_fit_mm,
@@ -144,9 +153,9 @@ class _Pocket:
             walls = loop_tree(self._clearance, first=self._wall, step=1e6, turn=not self._right)
             if self._area.inset == 0:
                 strokes += fitting_strokes(self._clearance, radius=self._wall)
-        if self._task.larger is not None:
+        if self._work.previous_bit is not None:
             rest = RestOfPocket(
-                self._task, self._cut, self._layer, self._links, self._area, first=self._first, depths=self._depths,
+                self._work, self._cut, self._layer, self._links, self._area, first=self._first, depths=self._depths,
                 slope=self._slope,
             )  # fmt: skip
             rest.run(roots, strokes, step)
@@ -173,7 +182,7 @@ class _Pocket:
             self.findings += told.areas_missed(
                 self._cut, self._bit, self._area, told.Reached(entered, strokes, reached.plunged)
             )
-            self.findings += told.branches_missed(self._task, self._cut, self._area, reached)
+            self.findings += told.branches_missed(self._work, self._cut, self._area, reached)
         if walls:
             finish = Walls(
                 self._cut, self._bit, self._layer, self._links, depths=self._depths, wall=self._wall, first=self._first,
@@ -531,3 +540,39 @@ def _in_reach_order(strokes: list[FloatArray], at: tuple[float, float, float]) -
         starts, np.full(len(strokes), -1), begin=at[:2], ends=ends, can_turn=np.ones(len(strokes), dtype=bool)
     )
     return [strokes[k] if k >= 0 else strokes[~k][::-1] for k in order]
+
+
+def _resolve(about: Resolving, cut: PocketCut) -> dict[str, Any]:
+    """The rest of a pocket and the floor of a V-carve are at the other's depths; walls that are not this cut's own get no allowance."""
+    fields: dict[str, Any] = {"previous_bit": about.previous_bit()}
+    root = about.root
+    prior: tuple[PriorCut, ...] = ()
+    if isinstance(root, CarveCut):
+        carver = about.bit_of(root)
+        carving = carving_of(root, carver, about.sheet)
+        cut = replace(
+            cut, start_depth=root.start_depth, end_depth=carving.floor_depth, goes_through=False, wall_allowance=0.0,
+            floor_allowance=0.0, open_edges=False,
+        )  # fmt: skip
+        fields["carving"] = carving
+        prior = (PriorCut(root, carver, ()),)
+    elif isinstance(root, PocketCut) and root.id != cut.id:
+        # the larger bit has taken the walls' allowance off where it fits; in the corners left to this one it goes with the rest
+        cut = replace(
+            cut, start_depth=root.start_depth, end_depth=root.end_depth, goes_through=root.goes_through,
+            allowance=root.allowance, wall_allowance=0.0, open_edges=root.open_edges,
+        )  # fmt: skip
+    if cut.open_edges:
+        fields["waste_outlines"] = tuple(about.waste_outlines())
+    if cut.entry is Entry.HOLE:
+        prior += tuple(p for p in about.prior() if p.cut.opening is Opening.HOLE)
+    return fields | {"cut": cut, "prior": prior}
+
+
+def _offers(picked: Picked) -> Iterator[Offer]:
+    if picked.closed:
+        bit = picked.bits.straight(picked.board.sheet.thinnest / 2, at_most=0.55 * picked.room)
+        yield Offer(place=2, title="Pocket", why=f"{picked.room:.1f} mm at its widest", bit=bit)
+
+
+ROW = Row(PocketCut, plan_pocket, _resolve, offers=_offers)

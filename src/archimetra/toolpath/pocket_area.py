@@ -12,13 +12,14 @@ from archimetra.geometry.clearances import AnyClearance
 from archimetra.geometry.morphology import filled
 from archimetra.geometry.offset import thinned
 from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of
-from archimetra.job.cuts import CarveCut, PocketCut
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.carve_area import area_of_carving
 from archimetra.toolpath.carving import carving_of
 from archimetra.toolpath.clearing import WALL_FIT_MM
 from archimetra.toolpath.contours import THIN_MM, cleared, kept_region
-from archimetra.toolpath.task import Task
+from archimetra.toolpath.resolved_cut import ResolvedCut
 
 EDGE_MM = 0.05  # an edge this near to a part's counts as lying on it
 PAST_MM = 0.5  # how far past an open edge the bit's own edge goes
@@ -35,19 +36,19 @@ class PocketArea(msgspec.Struct, frozen=True, eq=False):
     wall_fit_mm: float = WALL_FIT_MM
 
 
-def pocket_area(task: Task) -> PocketArea:
+def pocket_area(work: ResolvedCut) -> PocketArea:
     """The area and its clearance structure. Raises GeometryError where the outlines cross themselves."""
-    cut = task.cut
+    cut = work.cut
     assert isinstance(cut, PocketCut)
-    carved = next((e for e in task.earlier if isinstance(e.cut, CarveCut)), None)
+    carved = next((e for e in work.prior if isinstance(e.cut, CarveCut)), None)
     if carved is not None:
         assert isinstance(carved.cut, CarveCut)
-        carving = carving_of(carved.cut, carved.bit, task.sheet)
-        area = area_of_carving(task.shapes, carved.cut, carving)
+        carving = carving_of(carved.cut, carved.bit, work.sheet)
+        area = area_of_carving(work.shapes, carved.cut, carving)
         return PocketArea(area.region, area.clearances, carving.foot, min(WALL_FIT_MM, 2 * carving.simplify_mm))
     if not cut.open_edges:
-        return PocketArea(*cleared(task.shapes))
-    opened = _opened(task.shapes, task.parts, task.sheet.width, task.sheet.height, task.bit.diameter + PAST_MM)
+        return PocketArea(*cleared(work.shapes))
+    opened = _opened(work.shapes, work.waste_outlines, work.sheet.width, work.sheet.height, work.bit.diameter + PAST_MM)
     return PocketArea(*opened)
 
 

@@ -16,7 +16,7 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.morphology import filled
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import EMPTY, Region, line_parts, polygons_of
-from archimetra.job.cuts import PocketCut
+from archimetra.job.cuts.pocket import PocketCut
 from archimetra.toolpath.clearing import INNER_FIT_MM, Loop, Node, covering_strokes, every_loop
 from archimetra.toolpath.contours import walks_right
 from archimetra.toolpath.laying import Layer
@@ -25,8 +25,8 @@ from archimetra.toolpath.moves import Role
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.passes import lay_pass, no_lifts
 from archimetra.toolpath.pocket_area import PocketArea, left_by
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.strokes import to_and_fro
-from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 
@@ -41,18 +41,18 @@ class RestOfPocket:
     """Lays what is left, part by part."""
 
     def __init__(
-        self, task: Task, cut: PocketCut, layer: Layer, links: Links, area: PocketArea, *, first: float, depths: FloatArray,
+        self, work: ResolvedCut, cut: PocketCut, layer: Layer, links: Links, area: PocketArea, *, first: float, depths: FloatArray,
         slope: float | None,
     ) -> None:  # fmt: skip
         """``slope`` is at how many degrees the bit goes down into wood, None straight down."""
         self.findings: list[Finding] = []
-        self._task, self._cut, self._bit, self._layer, self._links = task, cut, task.bit, layer, links
+        self._work, self._cut, self._bit, self._layer, self._links = work, cut, work.bit, layer, links
         self._area, self._clearance, self._first, self._depths = area, area.clearance, first, depths
-        self._right, self._slope = walks_right(cut.direction, task.bit), slope
+        self._right, self._slope = walks_right(cut.direction, work.bit), slope
         self._reached: Region | None = None  # by the centre of the larger bit
 
     def run(self, roots: list[Node], strokes: list[FloatArray], step: float) -> None:
-        larger = self._task.larger
+        larger = self._work.previous_bit
         assert larger is not None
         zone = left_by(
             self._area, larger=larger.radius + self._cut.wall_allowance, overlap=1.05 * self._bit.radius + 0.1,
@@ -136,7 +136,7 @@ class RestOfPocket:
 
     def _is_open_at(self, place: tuple[float, float]) -> bool:
         """Whether the larger bit has cleared all this one covers there."""
-        larger = self._task.larger
+        larger = self._work.previous_bit
         assert larger is not None
         if self._reached is None:
             rings = [path.flatten(0.01) for path in self._clearance.offsets(self._area.inset + larger.radius)]

@@ -14,11 +14,11 @@ from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import PocketCut
+from archimetra.job.cuts.pocket import PocketCut
 from archimetra.toolpath.clearing import Node
 from archimetra.toolpath.contours import kept_region
 from archimetra.toolpath.pocket_area import PocketArea
-from archimetra.toolpath.task import Task
+from archimetra.toolpath.resolved_cut import ResolvedCut
 
 _BRANCH_RADII2 = 3.0  # of the bit's radius squared: what stays in a corner of 26 degrees; more is a branch
 _WEDGE_SHARE = 0.7
@@ -71,19 +71,19 @@ def areas_missed(cut: PocketCut, bit: Bit, area: PocketArea, reached: Reached) -
     return out
 
 
-def branches_missed(task: Task, cut: PocketCut, area: PocketArea, reached: Reached) -> list[Finding]:
+def branches_missed(work: ResolvedCut, cut: PocketCut, area: PocketArea, reached: Reached) -> list[Finding]:
     """Of areas the bit gets into, the branches and ends it does not. Corners are no news; what a smaller bit clears after it is not
     told."""
     nodes, strokes = reached.nodes, reached.strokes
-    if task.rest_follows or not (nodes or strokes or reached.plunged):
+    if work.rest_follows or not (nodes or strokes or reached.plunged):
         return []
-    radius = task.bit.radius
+    radius = work.bit.radius
     swept = [shapely.buffer(node.border, radius + 0.01, quad_segs=32) for node in nodes]
     lines = [*strokes, *(loop.ring for node in nodes for loop in node.loops if node.border.is_empty)]
     swept += [shapely.buffer(shapely.linestrings(line), radius + 0.01, quad_segs=32) for line in lines]
     swept += [shapely.buffer(shapely.points(at), radius + 0.01) for at in reached.plunged]
     got = shapely.union_all(swept)
-    drawn = kept_region(task.shapes) if cut.open_edges else area.region
+    drawn = kept_region(work.shapes) if cut.open_edges else area.region
     left = shapely.difference(drawn, got)
     pieces = [piece for piece in polygons_of(left) if piece.area > _BRANCH_RADII2 * radius**2]
     # an area of its own that is missed altogether has been told; what runs to a point is a corner
@@ -99,7 +99,7 @@ def branches_missed(task: Task, cut: PocketCut, area: PocketArea, reached: Reach
     return [
         Finding(
             "pocket-left", Severity.STOP if much else Severity.CAUTION,
-            f"The {task.bit.diameter:g} mm bit does not get into {len(pieces)} narrow place{'s' if len(pieces) > 1 else ''} of "
+            f"The {work.bit.diameter:g} mm bit does not get into {len(pieces)} narrow place{'s' if len(pieces) > 1 else ''} of "
             f"'{cut.name}'; {total:.0f} mm² of its {drawn.area:.0f} mm² stay uncut.",
             fix="Let a smaller bit clear the rest, or choose a smaller one.", at=(float(x), float(y)), subject=cut.id,
         )

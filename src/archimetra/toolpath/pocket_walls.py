@@ -12,7 +12,7 @@ from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.geometry.distance import SegmentField
 from archimetra.job.bits import Bit
 from archimetra.job.cut_parts import Lead, LeadKind
-from archimetra.job.cuts import PocketCut
+from archimetra.job.cuts.pocket import PocketCut
 from archimetra.toolpath.clearing import Loop
 from archimetra.toolpath.contours import walks_right
 from archimetra.toolpath.laying import Layer

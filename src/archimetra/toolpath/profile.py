@@ -9,8 +9,9 @@ what a finishing pass meets beyond its allowance (leads, corners, narrow places 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from math import radians, tan
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -20,7 +21,7 @@ from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arrays import FloatArray, IntArray
 from archimetra.geometry.path import Path
 from archimetra.job.cut_parts import Entry, LeadKind, Side
-from archimetra.job.cuts import ProfileCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.toolpath.contours import (
     Contour,
     Contours,
@@ -30,6 +31,7 @@ from archimetra.toolpath.contours import (
 from archimetra.toolpath.laying import Layer
 from archimetra.toolpath.leads import LeadPath, fit_lead, lay_lead
 from archimetra.toolpath.moves import MarkKind, PathMark, Role, Toolpath
+from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.order import inside_first
 from archimetra.toolpath.outlines import Outlines, stations_of
 from archimetra.toolpath.overcut import overcut
@@ -43,11 +45,12 @@ from archimetra.toolpath.passes import (
     ramp_length,
 )
 from archimetra.toolpath.refusals import nothing_to_plan, only_by_plunging
+from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
+from archimetra.toolpath.row import Row
 from archimetra.toolpath.shared_edges import contours_sharing
 from archimetra.toolpath.starts import choose_start
 from archimetra.toolpath.strokes import down_beside, finishing_reach, to_and_fro, unserved
 from archimetra.toolpath.tabs import spans_at, tab_spans
-from archimetra.toolpath.task import Task
 from archimetra.toolpath.track import Track
 
 Progress = Callable[[float], None]  # share done, 0 to 1; raises CancelledError to stop
@@ -65,17 +68,17 @@ class Line(msgspec.Struct, frozen=True, eq=False):
         return Line(_reversed(self.contour), self.tabs, self.starts)
 
 
-def plan_profile(task: Task, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
+def plan_profile(work: ResolvedCut, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
     """The toolpath of one profile and what to know about it. Deterministic; only the progress callback may raise."""
-    cut, bit = task.cut, task.bit
+    cut, bit = work.cut, work.bit
     assert isinstance(cut, ProfileCut)
-    findings = list(nothing_to_plan(task))
-    planner = _Profile(task, cut)
+    findings = list(nothing_to_plan(work))
+    planner = _Profile(work, cut)
     if not findings:
-        found = _contours(task, cut)
+        found = _contours(work, cut)
         progress(0.5)
         findings.extend(found.findings)
-        last = contours_of(task.shapes, cut, bit) if cut.finish > 0 and cut.side is not Side.ON else None
+        last = contours_of(work.shapes, cut, bit) if cut.finish > 0 and cut.side is not Side.ON else None
         if last is not None:
             findings.extend(f for f in last.findings if f.code not in {g.code for g in found.findings})
         if not found.contours and (last is None or not last.contours) and not findings:
@@ -89,12 +92,12 @@ def plan_profile(task: Task, progress: Progress = lambda share: None) -> tuple[T
     return planner.layer.moves.toolpath(cut.id, bit.id, tuple(planner.marks)), tuple(findings)
 
 
-def _contours(task: Task, cut: ProfileCut) -> Contours:
+def _contours(work: ResolvedCut, cut: ProfileCut) -> Contours:
     extra = cut.finish if cut.side is not Side.ON else 0.0
     if cut.shares_edges and cut.side is Side.OUTSIDE:
-        told = contours_of(task.shapes, cut, task.bit, extra=extra).findings
-        return contours_sharing(task.shapes, cut, task.bit, extra=extra, told=told)
-    return contours_of(task.shapes, cut, task.bit, extra=extra)
+        told = contours_of(work.shapes, cut, work.bit, extra=extra).findings
+        return contours_sharing(work.shapes, cut, work.bit, extra=extra, told=told)
+    return contours_of(work.shapes, cut, work.bit, extra=extra)
 
 
 def _paired(rough: list[Line], last: list[Line] | None) -> list[tuple[Line, list[Line]]]:
@@ -119,17 +122,17 @@ def _paired(rough: list[Line], last: list[Line] | None) -> list[tuple[Line, list
 class _Profile:
     """Lays one contour after the other. ``passed`` are the lines (n, 2) that have been cut to full depth so far."""
 
-    def __init__(self, task: Task, cut: ProfileCut) -> None:
-        self.layer = Layer(task)
+    def __init__(self, work: ResolvedCut, cut: ProfileCut) -> None:
+        self.layer = Layer(work)
         self.findings: list[Finding] = []
         self.marks: list[PathMark] = []
         self.passed: list[FloatArray] = []
-        self._task, self._cut, self._bit = task, cut, task.bit
-        self._depths = pass_depths(cut.start_depth, max(task.depth, cut.start_depth), task.recipe.depth_per_pass)
+        self._work, self._cut, self._bit = work, cut, work.bit
+        self._depths = pass_depths(cut.start_depth, max(work.depth, cut.start_depth), work.recipe.depth_per_pass)
         has_skin = cut.goes_through and cut.skin > 0
-        self._has_tabs = cut.tabs.is_wanted and cut.is_through(task.sheet) and not has_skin
-        self._tab_top = cut.tabs.thickness - task.sheet.thinnest
-        self._outlines = Outlines(task)
+        self._has_tabs = cut.tabs.is_wanted and cut.is_through(work.sheet) and not has_skin
+        self._tab_top = cut.tabs.thickness - work.sheet.thinnest
+        self._outlines = Outlines(work)
 
     # ---- which contours, in which order
 
@@ -158,7 +161,7 @@ class _Profile:
 
     def _kept_order(self, contours: list[Contour], found: Contours) -> list[int]:
         """As the shapes stand in the cut; of one shape the inner contours first. Told where that frees a part too early."""
-        rank = {shape.id: n for n, shape in enumerate(self._task.shapes)}
+        rank = {shape.id: n for n, shape in enumerate(self._work.shapes)}
         depth = [_depth(found.parent, k) for k in range(len(contours))]
         keys = [
             (rank.get(self._outlines.shape_at(contour.at), len(rank)), -depth[k]) for k, contour in enumerate(contours)
@@ -264,7 +267,7 @@ class _Profile:
             ramp = 0.0
         elif cut.entry is Entry.SPIRAL:
             per_turn = track.length * tan(radians(cut.ramp_degrees))
-            steps = min(self._task.recipe.depth_per_pass, max(per_turn, 0.01))
+            steps = min(self._work.recipe.depth_per_pass, max(per_turn, 0.01))
             depths = pass_depths(cut.start_depth, float(depths[-1]), steps)
             ramp = track.length
         else:
@@ -588,3 +591,24 @@ def _depth(parent: IntArray, k: int) -> int:
     while parent[k] >= 0:
         k, out = int(parent[k]), out + 1
     return out
+
+
+def _resolve(about: Resolving, cut: ProfileCut) -> dict[str, Any]:
+    return {"tab_zones": tuple(s for s in about.board.shapes if s.layer == cut.zone) if cut.zone else ()}
+
+
+def _offers(picked: Picked) -> Iterator[Offer]:
+    if not picked.closed:
+        return
+    thickness = picked.thickness
+    yield Offer(
+        place=3.5 if picked.holes else 1, title="Outline, outside", why=f"cut out through {thickness:g} mm",
+        bit=picked.bits.straight(thickness), fields={"side": Side.OUTSIDE},
+    )  # fmt: skip
+    yield Offer(
+        place=3, title="Opening, inside", why="cut through, the inside falls out",
+        bit=picked.bits.straight(thickness, at_most=0.8 * picked.room), fields={"side": Side.INSIDE},
+    )  # fmt: skip
+
+
+ROW = Row(ProfileCut, plan_profile, _resolve, offers=_offers)

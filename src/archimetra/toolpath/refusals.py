@@ -4,42 +4,34 @@ from __future__ import annotations
 
 from archimetra.base.findings import Finding, Severity
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import Cut, FacingCut
-from archimetra.toolpath.task import Task
+from archimetra.job.cuts import Cut
+from archimetra.toolpath.resolved_cut import ResolvedCut
 
 LEAST_DEPTH_MM = 0.002  # less is a zero that came out of a sum
 
 
-def nothing_to_plan(task: Task) -> list[Finding]:
-    """Why a task cannot be planned at all; empty where it can."""
-    cut = task.cut
-    if not task.shapes and not (isinstance(cut, FacingCut) and cut.is_whole_sheet):
+def nothing_to_plan(work: ResolvedCut) -> list[Finding]:
+    """Why a work cannot be planned at all; empty where it can."""
+    cut = work.cut
+    if not work.shapes and not cut.takes_whole_sheet:
         return [
             Finding(
                 "no-shapes", Severity.CAUTION, f"'{cut.name}' has no shapes and cuts nothing.",
                 fix="Pick shapes on the plan and give them to the cut.", subject=cut.id,
             )
         ]  # fmt: skip
-    if task.depth < LEAST_DEPTH_MM:
-        if isinstance(cut, FacingCut) and cut.target > 0:
-            return [
-                Finding(
-                    "facing-thin", Severity.STOP,
-                    f"'{cut.name}' faces to {cut.target:g} mm, but the sheet is only {task.sheet.thickest:g} mm thick.",
-                    fix="Enter a smaller target thickness, or measure again.", subject=cut.id,
-                )
-            ]  # fmt: skip
+    if work.depth < LEAST_DEPTH_MM:
         return [
             Finding(
                 "depth-zero", Severity.STOP, f"The end depth of '{cut.name}' is still zero; it cuts nothing.",
                 fix="Enter an end depth, or let it go through.", subject=cut.id,
             )
         ]  # fmt: skip
-    if cut.start_depth >= task.depth:
+    if cut.start_depth >= work.depth:
         return [
             Finding(
                 "depth-order", Severity.STOP,
-                f"'{cut.name}' starts at {cut.start_depth:g} mm and ends at {task.depth:g} mm; it cuts nothing.",
+                f"'{cut.name}' starts at {cut.start_depth:g} mm and ends at {work.depth:g} mm; it cuts nothing.",
                 fix="Make the end depth the greater one.", subject=cut.id,
             )
         ]  # fmt: skip

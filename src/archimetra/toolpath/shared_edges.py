@@ -17,7 +17,7 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, polygons_of
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import ProfileCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.contours import (
     FIT_MM,

@@ -106,14 +106,14 @@ class BoardPage(Page):
         self._z.chosen.connect(lambda value: session.apply(self._zero(z=ZeroZ(value))))
         form.line()
         form.heading("Heights above the sheet")
-        for text, name in (("Low hop", "hop"), ("Travel", "travel"), ("Park", "park")):
+        for text, name in (("Retract", "retract"), ("Travel", "travel"), ("Park", "park")):
             self.length_row(
                 form,
                 text,
                 key=lambda n=name: f"{session.board.id}.heights.{n}",
                 get=lambda n=name: getattr(session.board.heights, n),
                 edit=lambda mm, n=name: self._heights(n, mm),
-                note=lambda n=name: {"hop": "nearby cuts", "travel": "above clamps", "park": "at the end"}[n],
+                note=lambda n=name: {"retract": "nearby cuts", "travel": "above clamps", "park": "at the end"}[n],
             )
         self._low = QCheckBox("Travel as low as the clamps allow")
         self._low.clicked.connect(lambda on: session.apply(self._heights("follows_clamps", on)))

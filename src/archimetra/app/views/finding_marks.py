@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QPainter, QPen, QPixmap, QPolygonF
 
+from archimetra.app.views.plan_surface import PlanSurface
 from archimetra.app.views.viewport import Viewport
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arrays import FloatArray
-
-if TYPE_CHECKING:
-    from archimetra.app.views.plan_view import PlanView
 
 _GRAVEST_FIRST = tuple(reversed(Severity))
 REACH_PX = 12.0
@@ -23,7 +20,7 @@ _HALF_PX = 11  # a mark's picture reaches this far from its place
 
 
 class FindingMarks:
-    def __init__(self, plan: PlanView) -> None:
+    def __init__(self, plan: PlanSurface) -> None:
         self._plan = plan
         self._found: list[Finding] = []
         self._places: FloatArray | None = None

@@ -2,23 +2,19 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from archimetra.app.theme import style
+from archimetra.app.views.plan_surface import PlanSurface
 from archimetra.job.quantities import format_length
 from archimetra.job.sheet import Fixture, FixtureKind
-
-if TYPE_CHECKING:
-    from archimetra.app.views.plan_view import PlanView
 
 
 class FixtureMarks(QObject):
     dropped = Signal(int, float, float)  # which, and its new middle in mm
 
-    def __init__(self, plan: PlanView) -> None:
+    def __init__(self, plan: PlanSurface) -> None:
         super().__init__(plan)
         self._plan = plan
         self._fixtures: tuple[Fixture, ...] = ()

@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
 from archimetra.app.theme import style
+from archimetra.app.views.plan_surface import PlanSurface
 from archimetra.stock.mate_results import MEETS_MM, Mate
-
-if TYPE_CHECKING:
-    from archimetra.app.views.plan_view import PlanView
 
 LOOSE_MM = 0.1  # a glue line wider than this is seen
 
@@ -20,7 +16,7 @@ LOOSE_MM = 0.1  # a glue line wider than this is seen
 class MateMarks(QObject):
     """Short marks square to nothing, one for each place measured: filled where wood meets wood, open circles where it is loose."""
 
-    def __init__(self, plan: PlanView) -> None:
+    def __init__(self, plan: PlanSurface) -> None:
         super().__init__(plan)
         self._plan = plan
         self._mate: Mate | None = None

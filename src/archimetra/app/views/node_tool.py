@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
+from archimetra.app.views.plan_surface import PlanSurface
 from archimetra.app.views.tools import Tool, knob_rect
 from archimetra.geometry import nodes as node_edits
 from archimetra.geometry.path import Path
@@ -17,7 +18,6 @@ from archimetra.job.ids import ShapeId
 from archimetra.job.shapes import Shape
 
 if TYPE_CHECKING:
-    from archimetra.app.views.plan_view import PlanView
     from archimetra.app.views.snapping import Caught
 
 MOST_NODES_SHOWN = 4000
@@ -45,7 +45,7 @@ class NodeTool(Tool):
 
     def __init__(
         self,
-        plan: PlanView,
+        plan: PlanSurface,
         shapes: Callable[[], list[Shape]],
         change: Callable[[dict[ShapeId, Paths], str], None],
         picked: Callable[[], None],
@@ -144,7 +144,7 @@ class NodeTool(Tool):
         self._picked()
         return was
 
-    def words(self, plan: PlanView) -> str:
+    def words(self, plan: PlanSurface) -> str:
         if self.typed:
             return f"move by x, y: {self.typed}  (Enter)"
         if self.chosen:
@@ -260,7 +260,7 @@ class NodeTool(Tool):
 
     # ---- painting
 
-    def paint(self, painter: QPainter, plan: PlanView) -> None:
+    def paint(self, painter: QPainter, plan: PlanSurface) -> None:
         if self._preview:
             for shape in self._shapes():
                 if shape.id in self._preview:

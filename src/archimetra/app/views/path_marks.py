@@ -4,16 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from math import hypot
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from archimetra.app.theme import style
+from archimetra.app.views.plan_surface import PlanSurface
 from archimetra.toolpath.moves import MarkKind, PathMark
-
-if TYPE_CHECKING:
-    from archimetra.app.views.plan_view import PlanView
 
 REACH_PX = 9.0
 MOST = 400  # more marks than this would hide the paths; they are then taken hold of on a closer look
@@ -24,7 +21,7 @@ class PathMarks(QObject):
     dropped = Signal(object, float, float)  # a mark, and where it was let go, mm
     removed = Signal(object)  # a tab was double-clicked
 
-    def __init__(self, plan: PlanView) -> None:
+    def __init__(self, plan: PlanSurface) -> None:
         super().__init__(plan)
         self._plan = plan
         self._marks: tuple[PathMark, ...] = ()

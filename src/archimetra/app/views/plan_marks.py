@@ -3,27 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QTransform
 
 from archimetra.app.theme import style
 from archimetra.app.views.line_layer import LineGroup, LineLayer
+from archimetra.app.views.plan_surface import PlanSurface
 from archimetra.geometry.affine import Affine
 from archimetra.job.quantities import Unit, format_length
 from archimetra.job.reading import Reading
 from archimetra.job.shapes import MeasureKind
-
-if TYPE_CHECKING:
-    from archimetra.app.views.plan_view import PlanView
 
 BACKDROP_OPACITY = 0.35
 Point = tuple[float, float]
 
 
 class PlanMarks:
-    def __init__(self, plan: PlanView) -> None:
+    def __init__(self, plan: PlanSurface) -> None:
         self._plan = plan
         self._backdrops: list[tuple[QImage, Affine, float]] = []
         self._coming: LineLayer | None = None

@@ -13,6 +13,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
+from archimetra.app.views.plan_surface import PlanSurface
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.figures import arc_through
 from archimetra.geometry.path import Path
@@ -20,7 +21,6 @@ from archimetra.job.forms import EllipseForm, Form, PolygonForm, RectangleForm, 
 from archimetra.job.quantities import QuantityError, format_length, parse_length
 
 if TYPE_CHECKING:
-    from archimetra.app.views.plan_view import PlanView
     from archimetra.app.views.snapping import Caught
 
 Point = tuple[float, float]
@@ -55,10 +55,10 @@ class Tool:
         """Give up what was begun. False where nothing was, so that the tool is put away."""
         return False
 
-    def words(self, plan: PlanView) -> str:
+    def words(self, plan: PlanSurface) -> str:
         return self.hint
 
-    def paint(self, painter: QPainter, plan: PlanView) -> None: ...
+    def paint(self, painter: QPainter, plan: PlanSurface) -> None: ...
 
     @property
     def origin(self) -> Point | None:
@@ -75,7 +75,7 @@ class Tool:
             return True
         return False
 
-    def numbers(self, plan: PlanView, most: int = 2) -> list[float] | None:
+    def numbers(self, plan: PlanSurface, most: int = 2) -> list[float] | None:
         """The typed numbers in mm, parted by a comma, a space or an x; None where they are none."""
         text = self.typed.replace("x", ",").replace(" ", ",")
         parts = [part for part in text.split(",") if part.strip()]
@@ -88,7 +88,7 @@ class Tool:
 class DrawTool(Tool):
     """A shape with measures: pressed at one corner or the centre, dragged to its size; or typed."""
 
-    def __init__(self, kind: str, template: Form, made: Callable[[Form, Affine], None], plan: PlanView) -> None:
+    def __init__(self, kind: str, template: Form, made: Callable[[Form, Affine], None], plan: PlanSurface) -> None:
         super().__init__()
         self.kind, self._template, self._made, self._plan = kind, template, made, plan
         self._from: Point | None = None
@@ -161,7 +161,7 @@ class DrawTool(Tool):
         was, self._from, self.typed = self._from is not None or bool(self.typed), None, ""
         return was
 
-    def words(self, plan: PlanView) -> str:
+    def words(self, plan: PlanSurface) -> str:
         if self.typed:
             return f"{self.kind}: {self.typed}  (Enter)"
         if self._from is None:
@@ -204,7 +204,7 @@ class DrawTool(Tool):
             return None
         return None
 
-    def paint(self, painter: QPainter, plan: PlanView) -> None:
+    def paint(self, painter: QPainter, plan: PlanSurface) -> None:
         if self._from is None:
             return
         found = self._form()
@@ -219,7 +219,7 @@ class LineTool(Tool):
 
     name = "line"
 
-    def __init__(self, made: Callable[[Path], None], plan: PlanView) -> None:
+    def __init__(self, made: Callable[[Path], None], plan: PlanSurface) -> None:
         super().__init__()
         self._made, self._plan = made, plan
         self._nodes: list[Point] = []
@@ -301,7 +301,7 @@ class LineTool(Tool):
         self._nodes, self._bulges, self.typed = [], [], ""
         return was
 
-    def words(self, plan: PlanView) -> str:
+    def words(self, plan: PlanSurface) -> str:
         if self.typed:
             return f"length (or x, y): {self.typed}  (Enter)"
         if self._nodes and self._cursor is not None:
@@ -310,7 +310,7 @@ class LineTool(Tool):
             return f"length {length} {plan.unit}, {degrees(atan2(dy, dx)):.1f}°; type a length, Enter ends"
         return self.hint
 
-    def paint(self, painter: QPainter, plan: PlanView) -> None:
+    def paint(self, painter: QPainter, plan: PlanSurface) -> None:
         if not self._nodes:
             return
         if len(self._nodes) > 1:
@@ -361,14 +361,14 @@ class MeasureTool(Tool):
         was, self._points = bool(self._points), []
         return was
 
-    def words(self, plan: PlanView) -> str:
+    def words(self, plan: PlanSurface) -> str:
         hint = self._hints[min(len(self._points), len(self._hints) - 1)]
         if self.kind == "distance" and self._points and self._cursor is not None:
             (ax, ay), (bx, by) = self._points[0], self._cursor
             return f"{format_length(hypot(bx - ax, by - ay), plan.unit)} {plan.unit}; {hint}"
         return hint
 
-    def paint(self, painter: QPainter, plan: PlanView) -> None:
+    def paint(self, painter: QPainter, plan: PlanSurface) -> None:
         painter.setPen(QPen(plan.tokens.color("accent"), 1.2, Qt.PenStyle.DashLine))
         places = [*self._points, *([self._cursor] if self._cursor is not None and self._points else [])]
         for a, b in zip(places[:-1], places[1:], strict=True):

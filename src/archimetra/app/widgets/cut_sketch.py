@@ -11,8 +11,7 @@ from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.theme.wood import tone_of
 from archimetra.app.widgets.badge import draw_bit
-from archimetra.job.bits import UNDERCUTS, Bit, BitKind
-from archimetra.job.cuts import Cut, FacingCut, HoleCut, PocketCut, SlotCut
+from archimetra.job.bits import Bit
 from archimetra.job.quantities import Unit, format_length
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.passes import pass_depths
@@ -22,56 +21,41 @@ _TOP = 32.0
 _POINTS = 24  # along a curved bottom
 
 
+Outline = list[
+    tuple[float, float]
+]  # what is taken away, from the top left round to the top right: x from its middle, depth, mm
+
+
 class CutSketchData(msgspec.Struct, frozen=True):
-    """What is drawn. ``tab`` is the thickness of tabs, 0 for none; ``finish`` what a last pass takes off the walls."""
+    """What is drawn. ``tab`` is the thickness of tabs, 0 for none; ``last_pass`` what that takes off the walls; ``off_top`` what is taken
+    off the whole face. The bit stands at the first pass, or at the bottom of a cut that goes down at once."""
 
     sheet: Sheet
     unit: Unit
     bit: Bit
-    cut: Cut
+    outline: Outline
     start: float
     end: float
     per_pass: float
     tab: float
-    finish: float = 0.0
+    last_pass: float = 0.0
+    off_top: float = 0.0
+    shows_passes: bool = True
+    bit_at_wall: bool = False
 
 
-def taken_away(data: CutSketchData) -> list[tuple[float, float]]:
-    """The outline of what the cut takes away, from the top left round to the top right: x from its middle, depth, mm."""
-    bit, end, r = data.bit, data.end, data.bit.radius
-    if isinstance(data.cut, FacingCut):
-        return []
-    if isinstance(data.cut, SlotCut) and bit.kind in UNDERCUTS:
-        neck, head = bit.neck / 2, min(bit.head_height, end)
-        shoulder = neck if bit.kind is BitKind.DOVETAIL else r
-        half = [(-neck, 0.0), (-neck, end - head), (-shoulder, end - head), (-r, end)]
-        return half + [(-x, z) for x, z in reversed(half)]
-    if isinstance(data.cut, HoleCut):
-        wide = max(data.cut.diameters, default=1.6 * bit.diameter) / 2
-        half = []
-        steps = sorted((s for s in data.cut.steps if s.diameter / 2 > wide), key=lambda s: s.depth)
-        x = steps[0].diameter / 2 if steps else wide
-        half.append((-x, 0.0))
-        for k, step in enumerate(steps):
-            half.append((-step.diameter / 2, step.depth))
-            narrower = steps[k + 1].diameter / 2 if k + 1 < len(steps) else wide
-            half.append((-narrower, step.depth))
-        half.append((-wide, end))
-        if bit.kind is BitKind.DRILL:
-            half.append((0.0, end + bit.point_length))
-        return half + [(-x, z) for x, z in reversed(half) if x != 0.0]
-    extra = 1.6 * bit.diameter if isinstance(data.cut, PocketCut) else 0.0
-    return _under_bit(bit, end, extra)
-
-
-def _under_bit(bit: Bit, end: float, extra: float) -> list[tuple[float, float]]:
+def under_bit(bit: Bit, end: float, extra: float = 0.0) -> Outline:
     """What a bit leaves that has gone sideways by ``extra`` either way."""
     wide = bit.width_at(end) / 2
     if wide <= 0:
         return []
     bottom = [(-wide * (1 - k / _POINTS), end - bit.rise_at(wide * (1 - k / _POINTS))) for k in range(_POINTS + 1)]
-    half = [(-wide - extra, 0.0), *((x - extra, z) for x, z in bottom)]
-    return half + [(-x, z) for x, z in reversed(half)]
+    return mirrored([(-wide - extra, 0.0), *((x - extra, z) for x, z in bottom)])
+
+
+def mirrored(half: Outline) -> Outline:
+    """The left half with its right one."""
+    return half + [(-x, z) for x, z in reversed(half) if x != 0.0]
 
 
 class CutSketch(QWidget):
@@ -103,7 +87,7 @@ class CutSketch(QWidget):
         if data is None:
             return
         painter.setClipRect(self.rect().adjusted(1, 1, -1, -1))
-        outline = taken_away(data)
+        outline = data.outline
         half = max((abs(x) for x, _ in outline), default=data.bit.radius)
         deepest = max(data.sheet.thickest, data.end, max((z for _, z in outline), default=0.0))
         x0, x1 = 12.0, self.width() - 80.0
@@ -116,7 +100,7 @@ class CutSketch(QWidget):
             return QPointF(middle + x * k, _TOP + z * k)
 
         painter.fillRect(QRectF(x0, bottom, x1 - x0, 8), self.tokens.color("hairline"))
-        top = _TOP + (data.end * k if isinstance(data.cut, FacingCut) else 0.0)
+        top = _TOP + data.off_top * k
         body = QPolygonF(
             [
                 QPointF(x0, top),
@@ -134,9 +118,9 @@ class CutSketch(QWidget):
             painter.fillRect(hole, self.tokens.color("panel"))
         self._paint_details(painter, data, at, k, half, bottom)
         first = min(data.start + data.per_pass, data.end) if data.end > data.start else 0.0
-        if isinstance(data.cut, SlotCut):
+        if not data.shows_passes:
             first = data.end
-        place = -half + data.bit.radius if isinstance(data.cut, PocketCut | HoleCut) else 0.0
+        place = -half + data.bit.radius if data.bit_at_wall else 0.0
         draw_bit(painter, data.bit, at(place, first), k, k, alpha=235)
         self._paint_depth(painter, data, x1 + 10, k)
 
@@ -159,12 +143,12 @@ class CutSketch(QWidget):
             painter.setPen(QColor("#5A3F0A"))  # on wood, whatever the theme
             painter.drawText(QPointF(box.right() + 6, bottom - 3), f"tab {format_length(data.tab, data.unit)}")
         painter.setPen(QPen(self.tokens.color("ink", 130), 0.8))
-        if data.end > data.start and not isinstance(data.cut, SlotCut):
+        if data.end > data.start and data.shows_passes:
             for depth in pass_depths(data.start, data.end, data.per_pass)[:-1]:
                 painter.drawLine(at(-half, depth) + QPointF(-4, 0), at(half, depth) + QPointF(4, 0))
-        if data.finish > 0:
+        if data.last_pass > 0:
             painter.setPen(QPen(self.tokens.color("caution"), 1, Qt.PenStyle.DashLine))
-            for x in (-half + data.finish, half - data.finish):
+            for x in (-half + data.last_pass, half - data.last_pass):
                 painter.drawLine(at(x, data.start), at(x, data.end))
 
     def _paint_depth(self, painter: QPainter, data: CutSketchData, x: float, k: float) -> None:

@@ -9,11 +9,11 @@ from PySide6.QtGui import QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QWidget
 
 from archimetra.app.session import Session
+from archimetra.app.stations.cuts.kinds import form_of
 from archimetra.app.widgets.badge import badge_pixmap
 from archimetra.app.widgets.fields import label, show_kind
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import CarveCut, Cut, PocketCut, ProfileCut
-from archimetra.job.cutting import NAMES
+from archimetra.job.cuts import Cut
 from archimetra.job.ids import CutId
 from archimetra.output.times import clock
 
@@ -67,7 +67,8 @@ class CutList(QListWidget):
             bit = session.job.bit(cut.bit) or session.job.bits[0]
             item = self.item(k)
             item.setData(
-                Qt.ItemDataRole.AccessibleTextRole, f"{cut.name}, {kind_words(cut)}, {times.get(cut.id, 'planning')}"
+                Qt.ItemDataRole.AccessibleTextRole,
+                f"{cut.name}, {form_of(cut).words(cut)}, {times.get(cut.id, 'planning')}",
             )
             row.show_cut(cut, bit, times.get(cut.id, ""), has_finding=cut.id in told)
             if cut.id == session.cut_id:
@@ -164,7 +165,7 @@ class _CutRow(QWidget):
             line.addWidget(each)
 
     def show_cut(self, cut: Cut, bit: Bit, time: str, *, has_finding: bool) -> None:
-        state = (cut.name, cut.is_on, kind_words(cut), bit, time, has_finding)
+        state = (cut.name, cut.is_on, form_of(cut).words(cut), bit, time, has_finding)
         if state == self._shown:
             return
         self._shown = state
@@ -174,21 +175,8 @@ class _CutRow(QWidget):
         self._name.setText(cut.name)
         show_kind(self._name, "" if cut.is_on else "quiet")
         self._look.setVisible(has_finding)
-        self._kind.setText(kind_words(cut))
+        self._kind.setText(form_of(cut).words(cut))
         self._when.setText(time if cut.is_on else "off")
-
-
-def kind_words(cut: Cut) -> str:
-    """What a cut is, in a word or two."""
-    if isinstance(cut, ProfileCut):
-        return "profile"
-    if isinstance(cut, PocketCut) and cut.rest_of:
-        return "rest"
-    if isinstance(cut, PocketCut) and cut.floor_of:
-        return "floor"
-    if isinstance(cut, CarveCut):
-        return "plug" if cut.sink > 0 else "V-carve"
-    return NAMES[type(cut)].lower().removeprefix("undercut ")
 
 
 def cut_times(session: Session) -> dict[str, str]:

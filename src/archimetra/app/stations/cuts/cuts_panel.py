@@ -8,10 +8,11 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QPushButton, QWidget
 
 from archimetra.app.session import Session, sentence
 from archimetra.app.stations.artwork.panel import Panel, clear_rows
-from archimetra.app.stations.cuts.cut_list import CutList, kind_words
+from archimetra.app.stations.cuts.cut_context import CutContext
+from archimetra.app.stations.cuts.cut_list import CutList
 from archimetra.app.stations.cuts.editor import Editor
-from archimetra.app.stations.cuts.editors import EDITORS
 from archimetra.app.stations.cuts.inlay_form import InlayForm
+from archimetra.app.stations.cuts.kinds import form_of
 from archimetra.app.stations.page import fill, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap
@@ -21,14 +22,10 @@ from archimetra.app.widgets.form import Fold, Form
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.findings import Severity
 from archimetra.job import cutting, kits, layering, rack
-from archimetra.job.bits import Bit, Recipe
-from archimetra.job.cut_parts import Mark
-from archimetra.job.cuts import CarveCut, Cut, FacingCut, PocketCut, ProfileCut
-from archimetra.job.ids import CutId, LayerId, ShapeId
-from archimetra.job.recipes import held, judge
-from archimetra.job.sheet import Sheet
-from archimetra.toolpath.moves import PathMark
-from archimetra.toolpath.passes import pass_depths
+from archimetra.job.bits import Bit
+from archimetra.job.cuts import Cut
+from archimetra.job.ids import CutId, LayerId
+from archimetra.job.recipes import judge
 
 replace = msgspec.structs.replace
 
@@ -43,6 +40,9 @@ class CutsPanel(Panel):
 
     def __init__(self, session: Session, tokens: Tokens) -> None:
         self.editors: dict[type[Cut], Editor] = {}
+        self.context = CutContext(
+            session, chosen=lambda: self._list.selected_ids(), sketch=self.show_sketch, tell=self.tell
+        )
         super().__init__(session, tokens)
 
     def build(self) -> None:
@@ -117,8 +117,8 @@ class CutsPanel(Panel):
             self.number_row(
                 recipe,
                 text,
-                get=lambda n=name: getattr(self.asked, n),
-                edit=lambda v, n=name: self._override(n, v),
+                get=lambda n=name: getattr(self.context.asked, n),
+                edit=lambda v, n=name: self.context.override(n, v),
                 note=lambda n=name, u=unit: self._recipe_note(n, u),
             )
         self._bits_shown: tuple[Bit, ...] = ()
@@ -162,59 +162,12 @@ class CutsPanel(Panel):
     # ---- what is shown
 
     @property
-    def chosen_ids(self) -> tuple[CutId, ...]:
-        """The cuts that edits concern: all picked in the list, the shown one first among them."""
-        picked = self._list.selected_ids()
-        return picked if self.cut.id in picked else (self.cut.id,)
-
-    @property
     def cut(self) -> Cut:
-        session = self.session
-        found = session.board.cut(session.cut_id) if session.cut_id is not None else None
-        return found if found is not None else session.board.cuts[0]
+        return self.context.cut
 
     @property
-    def bit(self) -> Bit:
-        return self.session.job.bit(self.cut.bit) or self.session.job.bits[0]
-
-    @property
-    def sheet(self) -> Sheet:
-        """The sheet as thick as it is when the cut starts."""
-        from archimetra.toolpath.task import faced_before
-
-        board = self.session.board
-        face = faced_before(board, self.cut)
-        return replace(board.sheet, readings=(max(board.sheet.thickest - face, 0.1),)) if face > 0 else board.sheet
-
-    @property
-    def depth(self) -> float:
-        """The end depth that counts: the rest of a pocket goes as deep as the pocket, a V-carve as its bit and the sheet allow."""
-        root, job = self.session.board.whose_shapes(self.cut), self.session.job
-        if isinstance(root, CarveCut):
-            from archimetra.toolpath.carving import carving_of
-
-            return carving_of(root, job.bit(root.bit) or job.bits[0], self.sheet).floor_depth
-        return root.depth(self.sheet)
-
-    @property
-    def asked(self) -> Recipe:
-        """The recipe as set, before the machine's limits."""
-        return self.cut.recipe(self.bit, self.session.board.sheet.material)
-
-    @property
-    def recipe(self) -> Recipe:
-        return held(self.asked, self.session.job.machine).recipe
-
-    @property
-    def depths(self) -> list[float]:
-        cut, end = self.session.board.whose_shapes(self.cut), self.depth
-        if end <= cut.start_depth:
-            return []
-        return [float(d) for d in pass_depths(cut.start_depth, end, self.recipe.depth_per_pass)]
-
-    def pass_words(self) -> str:
-        count = len(self.depths)
-        return f"{count} pass{'' if count == 1 else 'es'}"
+    def chosen_ids(self) -> tuple[CutId, ...]:
+        return self.context.chosen_ids
 
     def refresh(self) -> None:
         session, board = self.session, self.session.board
@@ -251,9 +204,9 @@ class CutsPanel(Panel):
         for binding in self.bindings:
             binding.refresh()
         session, board = self.session, self.session.board
-        cut, bit = self.cut, self.bit
+        cut, bit = self.cut, self.context.bit
         chosen = self.chosen_ids
-        self._kind.setText(kind_words(cut) if len(chosen) == 1 else f"{len(chosen)} picked; edits reach all")
+        self._kind.setText(form_of(cut).words(cut) if len(chosen) == 1 else f"{len(chosen)} picked; edits reach all")
         self._name.show_text(cut.name)
         self._show_bits()
         editor = self._editor_of(type(cut))
@@ -270,7 +223,7 @@ class CutsPanel(Panel):
         fill(self._layer, ["none", *[layer.name for layer in board.layers]], followed + 1)
         shapes = board.shapes_of(cut)
         names = ", ".join(shape.name for shape in shapes[:4]) + (" and more" if len(shapes) > 4 else "")
-        if isinstance(cut, FacingCut) and cut.is_whole_sheet:
+        if cut.takes_whole_sheet:
             self._shapes_note.setText("Takes the whole sheet.")
         else:
             self._shapes_note.setText(f"Cuts {len(shapes)}: {names}." if shapes else "Takes no shapes yet.")
@@ -288,7 +241,7 @@ class CutsPanel(Panel):
     def _editor_of(self, kind: type[Cut]) -> Editor:
         editor = self.editors.get(kind)
         if editor is None:
-            editor = self.editors[kind] = EDITORS[kind](self.session, self.tokens, self)
+            editor = self.editors[kind] = form_of(kind).editor(self.session, self.tokens, self.context)
             self._holder.add(editor.form)
         return editor
 
@@ -298,15 +251,17 @@ class CutsPanel(Panel):
 
     def _show_recipe(self, cut: Cut, bit: Bit) -> None:
         material = self.session.board.sheet.material
-        verdict = judge(bit, self.recipe, material)
+        verdict = judge(bit, self.context.recipe, material)
         low, high = verdict.low, verdict.high
         self._chip.setText(f"{verdict.sentence} {material.value.capitalize()}: {low:.3f} to {high:.3f}, to begin with.")
         show_kind(self._chip, "note" if verdict.verdict == 0 else "caution")
-        reasons = held(self.asked, self.session.job.machine).reasons
+        reasons = self.context.resolved.reasons
         self._held.setText("\n".join(reasons))
         shown(self._held, bool(reasons))
         own = ", own" if cut.run.is_any else ""
-        self._recipe_fold.show_words(f"{self.recipe.feed:.0f} mm/min, {self.recipe.spindle_rpm:.0f} rpm{own}")
+        self._recipe_fold.show_words(
+            f"{self.context.recipe.feed:.0f} mm/min, {self.context.recipe.spindle_rpm:.0f} rpm{own}"
+        )
         shown(self._follow, cut.run.is_any)
 
     def _show_bits(self) -> None:
@@ -321,15 +276,19 @@ class CutsPanel(Panel):
 
     def show_sketch(self, **live: float) -> None:
         """The small section of the cut, with numbers being typed in place of the document's."""
-        cut, board = self.session.board.whose_shapes(self.cut), self.session.board
-        per_pass = live.get("per_pass", self.recipe.depth_per_pass)
-        end = live.get("end", self.depth)
+        about = self.context.resolved
+        cut, form, tabs = about.cut, form_of(about.cut), about.cut.bridges
+        per_pass = live.get("per_pass", about.recipe.depth_per_pass)
+        end = min(max(live.get("end", about.ends_at), 0.0), 3 * self.session.board.sheet.thickest)
+        has_tabs = tabs is not None and tabs.is_wanted and about.is_through
         self._sketch.show_cut(
             CutSketchData(
-                sheet=self.sheet, unit=self.session.job.unit, bit=self.bit, cut=self.cut,
-                start=live.get("start", cut.start_depth), end=min(max(end, 0.0), 3 * board.sheet.thickest),
-                per_pass=per_pass if per_pass > 0.05 else self.recipe.depth_per_pass,
-                tab=live.get("tab", _tab_of(self.cut, self.sheet)), finish=live.get("finish", _finish_of(self.cut)),
+                sheet=about.sheet, unit=self.session.job.unit, bit=about.bit, outline=form.outline(cut, about.bit, end),
+                start=live.get("start", cut.start_depth), end=end,
+                per_pass=per_pass if per_pass > 0.05 else about.recipe.depth_per_pass,
+                tab=live.get("tab", tabs.thickness if tabs is not None and has_tabs else 0.0),
+                last_pass=live.get("finish", cut.last_pass), off_top=end if cut.lowers_face else 0.0,
+                shows_passes=form.shows_passes, bit_at_wall=form.bit_at_wall,
             )
         )  # fmt: skip
 
@@ -340,68 +299,9 @@ class CutsPanel(Panel):
         show_kind(self._findings, "stop" if any(f.severity is Severity.STOP for f in told) else "caution")
         shown(self._findings, bool(told))
 
-    def start_words(self) -> str:
-        """Where the shown cut's contours begin, and why."""
-        reasons = {mark.reason for mark in self._path_marks() if mark.reason}
-        if not reasons:
-            return ""
-        return (
-            "Begins "
-            + (next(iter(reasons)) if len(reasons) == 1 else f"{len(reasons)} ways: {'; '.join(sorted(reasons)[:3])}")
-            + "."
-        )
-
-    def _path_marks(self) -> tuple[PathMark, ...]:
-        plan, board = self.session.plan, self.session.board
-        if plan is None or plan.board != board.id:
-            return ()
-        return next((p.toolpath.marks for p in plan.cuts if p.toolpath.cut == self.cut.id), ())
-
-    def contour_marks(self, ids: tuple[ShapeId, ...]) -> list[Mark]:
-        """One mark on the outline of each shape, in its own coordinates."""
-        wanted = set(ids)
-        return [
-            Mark(shape.id, float(path.nodes[0, 0]), float(path.nodes[0, 1]), 0, 0.0)
-            for shape in self.session.board.shapes
-            if shape.id in wanted
-            for path in shape.paths[:1]
-        ]
-
-    # ---- rows several kinds share
-
-    def depth_per_pass_row(self, editor: Editor, form: Form) -> None:
-        self.length_row(
-            form,
-            "Depth per pass",
-            key=lambda: f"{self.cut.id}.depth_per_pass",
-            get=lambda: self.asked.depth_per_pass,
-            edit=lambda mm: self._override("depth_per_pass", mm),
-            note=self._passes_note,
-            live=lambda mm: self.show_sketch(per_pass=mm),
-        )
-        editor.bindings.append(self.bindings.pop())  # shown with its editor
-
-    def stepover_rows(self, editor: Editor, form: Form) -> None:
-        """The stepover in percent and in mm: one number, two ways to type it."""
-        self.number_row(
-            form, "Stepover", get=lambda: self.asked.stepover * 100, edit=lambda v: self._override("stepover", v / 100),
-            note=lambda: f"% of {self.bit.diameter:g} mm{', own' if self.cut.run.stepover is not None else ''}",
-        )  # fmt: skip
-        editor.bindings.append(self.bindings.pop())
-        self.length_row(
-            form, "Stepover in mm", key=lambda: f"{self.cut.id}.stepover_mm",
-            get=lambda: self.asked.stepover * self.bit.diameter,
-            edit=lambda mm: self._override("stepover", mm / self.bit.diameter),
-        )  # fmt: skip
-        editor.bindings.append(self.bindings.pop())
-
-    def _passes_note(self) -> str:
-        own = ", own" if self.cut.run.depth_per_pass is not None else ""
-        return f"{self.pass_words()}{own}" if self.depths else ""
-
     def _recipe_note(self, name: str, unit: str) -> str:
         if getattr(self.cut.run, name) is not None:
-            general = getattr(self.bit.recipe_for(self.session.board.sheet.material), name)
+            general = getattr(self.context.bit.recipe_for(self.session.board.sheet.material), name)
             return f"{unit}, bit {general:g}"
         return unit
 
@@ -492,11 +392,6 @@ class CutsPanel(Panel):
 
     def tell(self, problem: str) -> None:
         self.say_problem(problem)
-
-    def _override(self, name: str, value: float):
-        general = getattr(self.bit.recipe_for(self.session.board.sheet.material), name)
-        own = None if abs(value - general) < 1e-9 else value
-        return cutting.override(self.session.job, self.chosen_ids, name, own)
 
     def _rename(self, text: str) -> None:
         s = self.session
@@ -598,16 +493,3 @@ def badge_icon(bit: Bit):
     from PySide6.QtGui import QIcon
 
     return QIcon(badge_pixmap(bit))
-
-
-def _tab_of(cut: Cut, sheet: Sheet) -> float:
-    if not isinstance(cut, ProfileCut):
-        return 0.0
-    has_skin = cut.skin > 0 and cut.goes_through
-    return cut.tabs.thickness if cut.tabs.is_wanted and cut.is_through(sheet) and not has_skin else 0.0
-
-
-def _finish_of(cut: Cut) -> float:
-    if isinstance(cut, ProfileCut):
-        return cut.finish
-    return cut.wall_allowance if isinstance(cut, PocketCut) else 0.0

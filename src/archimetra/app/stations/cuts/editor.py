@@ -4,38 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from enum import StrEnum
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 from PySide6.QtWidgets import QCheckBox, QWidget
 
 from archimetra.app.session import Session
+from archimetra.app.stations.cuts.cut_context import CutContext
 from archimetra.app.stations.page import Rows, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField
 from archimetra.app.widgets.form import Fold, Form
 from archimetra.job import cutting
 from archimetra.job.bits import Bit
-from archimetra.job.cuts import Cut
+from archimetra.job.cuts import Clears, Cut
 from archimetra.job.edit import Edit
 from archimetra.job.ids import CutId
 from archimetra.job.quantities import format_length
-
-if TYPE_CHECKING:
-    from archimetra.app.stations.cuts.cuts_panel import CutsPanel
 
 replace = msgspec.structs.replace
 Words = Callable[[], str]
 
 
 class Editor(Rows):
-    """Rows for one kind of cut. ``sketch`` fields redraw the small section while they are typed."""
+    """Rows for one kind of cut. Fields with ``live`` redraw the small section while they are typed."""
 
-    words = ""  # what the kind is called above its rows
-
-    def __init__(self, session: Session, tokens: Tokens, panel: CutsPanel) -> None:
+    def __init__(self, session: Session, tokens: Tokens, context: CutContext) -> None:
         super().__init__(session, tokens)
-        self.panel = panel
+        self.context = context
         self._checks: list[tuple[QCheckBox, str, str]] = []
         self._choices: list[tuple[ChoiceRow, str, str]] = []
         self._gates: list[tuple[QWidget, Callable[[Any], bool]]] = []
@@ -48,11 +44,11 @@ class Editor(Rows):
     @property
     def cut(self) -> Any:
         """The cut shown; each editor is only ever shown for its own kind."""
-        return self.panel.cut
+        return self.context.cut
 
     @property
     def bit(self) -> Bit:
-        return self.panel.bit
+        return self.context.bit
 
     def refresh(self) -> None:
         super().refresh()
@@ -85,7 +81,7 @@ class Editor(Rows):
             get=lambda: self._get(name, part),
             edit=lambda mm: self.edit(text, name, mm, part),
             note=_words(note),
-            live=(lambda mm: self.panel.show_sketch(**{live: mm})) if live else None,
+            live=(lambda mm: self.context.show_sketch(**{live: mm})) if live else None,
         )
         if when is not None:
             self._gates.append((field, when))
@@ -139,6 +135,32 @@ class Editor(Rows):
             self._gates.append((box, when))
         return box
 
+    def depth_per_pass_row(self, form: Form) -> None:
+        about = self.context
+
+        def note() -> str:
+            own = ", own" if self.cut.run.depth_per_pass is not None else ""
+            return f"{about.pass_words()}{own}" if about.depths else ""
+
+        self.length_row(
+            form, "Depth per pass", key=lambda: f"{self.cut.id}.depth_per_pass", get=lambda: about.asked.depth_per_pass,
+            edit=lambda mm: about.override("depth_per_pass", mm), note=note,
+            live=lambda mm: about.show_sketch(per_pass=mm),
+        )  # fmt: skip
+
+    def stepover_rows(self, form: Form) -> None:
+        """The stepover in percent and in mm: one number, two ways to type it."""
+        about = self.context
+        self.number_row(
+            form, "Stepover", get=lambda: about.asked.stepover * 100, edit=lambda v: about.override("stepover", v / 100),
+            note=lambda: f"% of {self.bit.diameter:g} mm{', own' if self.cut.run.stepover is not None else ''}",
+        )  # fmt: skip
+        self.length_row(
+            form, "Stepover in mm", key=lambda: f"{self.cut.id}.stepover_mm",
+            get=lambda: about.asked.stepover * self.bit.diameter,
+            edit=lambda mm: about.override("stepover", mm / self.bit.diameter),
+        )  # fmt: skip
+
     # ---- the document
 
     def _get(self, name: str, part: str) -> Any:
@@ -146,13 +168,13 @@ class Editor(Rows):
         return getattr(owner, name)
 
     def edit(self, words: str, name: str, value: Any, part: str = "") -> Edit:
-        ids = self.panel.chosen_ids
+        ids = self.context.chosen_ids
         if not part:
             return cutting.change_cuts(self.session.job, ids, words, **{name: value})
         return change_part(self.session, ids, words, part, **{name: value})
 
     def set(self, words: str, name: str, value: Any, part: str = "") -> None:
-        self.panel.tell(self.session.try_edit(lambda: self.edit(words, name, value, part)))
+        self.context.tell(self.session.try_edit(lambda: self.edit(words, name, value, part)))
 
     def length_words(self, mm: float) -> str:
         unit = self.session.job.unit
@@ -176,12 +198,12 @@ class Editor(Rows):
             form,
             "End depth",
             key=lambda: f"{self.cut.id}.end_depth",
-            get=lambda: self.panel.depth,
+            get=lambda: self.context.depth,
             edit=lambda mm: cutting.change_cuts(
-                session.job, self.panel.chosen_ids, "End depth", end_depth=mm, goes_through=False
+                session.job, self.context.chosen_ids, "End depth", end_depth=mm, goes_through=False
             ),
             note=self._end_note,
-            live=lambda mm: self.panel.show_sketch(end=mm),
+            live=lambda mm: self.context.show_sketch(end=mm),
         )
         self._gates.append((end, _is_own_depth))
         if can_go_through:
@@ -189,7 +211,7 @@ class Editor(Rows):
             self.length(form, "Past the bottom", "allowance", "in spoilboard", when=lambda c: c.goes_through)
 
     def _end_note(self) -> str:
-        sheet, depth = self.panel.sheet, self.panel.depth
+        sheet, depth = self.context.sheet, self.context.depth
         if depth >= sheet.thinnest:
             return "through"
         return f"{self.length_words(sheet.thinnest - depth)} stay"
@@ -197,7 +219,7 @@ class Editor(Rows):
 
 def _is_own_depth(cut: Cut) -> bool:
     """Halves of an inlay and what clears a V-carve's floor are as deep as those say."""
-    return cut.mating is None and not getattr(cut, "floor_of", "")
+    return cut.mating is None and cut.clears is not Clears.FLOOR
 
 
 def change_part(session: Session, ids: tuple[CutId, ...], words: str, part: str, **inner: Any) -> Edit:

@@ -12,7 +12,8 @@ from archimetra.job.cuts import Cut
 from archimetra.job.job import Board, Job
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.program import Run
-from archimetra.toolpath.task import Task, task_of
+from archimetra.toolpath.resolve import resolved
+from archimetra.toolpath.resolved_cut import ResolvedCut
 
 
 class CheckInput(msgspec.Struct, frozen=True, eq=False):
@@ -27,10 +28,11 @@ class CheckInput(msgspec.Struct, frozen=True, eq=False):
             if cut.is_on and bit is not None:
                 yield cut, bit
 
-    def tasks(self) -> Iterator[Task]:
-        """The same as the planners see them: as thick as the sheet is by then, the rest of a pocket at its depths."""
+    def resolved(self) -> Iterator[ResolvedCut]:
+        """The same as they will run: as thick as the sheet is by then, the rest of a pocket at its depths."""
+        known = resolved(self.job, self.board)
         for cut, _ in self.cuts():
-            yield task_of(self.job, self.board, cut)
+            yield known[cut.id]
 
     @property
     def sheet(self) -> Sheet:

@@ -7,13 +7,14 @@ from PySide6.QtWidgets import QCheckBox, QMenu, QPushButton
 
 from archimetra.app.stations.artwork.panel import clear_rows
 from archimetra.app.stations.cuts.editor import Editor
+from archimetra.app.stations.cuts.form_row import FormRow, under_bit_at
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
 from archimetra.engine.messages import BitsCompared, CompareRequest
-from archimetra.job import cutting
+from archimetra.job import leftovers
 from archimetra.job.bits import CARVING_KINDS, FLAT_BOTTOMED, Bit
-from archimetra.job.cuts import CarveCut
+from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.quantities import format_length
 from archimetra.output.times import clock
 
@@ -22,8 +23,6 @@ MOST_COMPARED = 4
 
 
 class CarveEditor(Editor):
-    words = "V-carve"
-
     def build(self) -> None:
         form = self.form
         self._reach = form.add(label("", "note"))
@@ -49,7 +48,7 @@ class CarveEditor(Editor):
         )
         self.length(self._floor_form, "Ridges up to", "cusp", "on its own floor")
         passes = self.fold("Passes and lines", lambda c: f"{self._pass_words()}{', lines' if c.line_width else ''}")
-        self.panel.depth_per_pass_row(self, passes)
+        self.depth_per_pass_row(passes)
         self.length(passes, "Open lines", "line_width", lambda: "wide" if self.cut.line_width else "0: left out")
         self.length(
             passes,
@@ -72,7 +71,7 @@ class CarveEditor(Editor):
         cut: CarveCut = self.cut
         self._limited.setChecked(cut.has_limit)
         self._reach.setText(self._reach_words())
-        floors = cutting.floors_of(self.session.board, cut)
+        floors = leftovers.floors_of(self.session.board, cut)
         names = [bit.name for f in floors if f.is_on and (bit := self.session.job.bit(f.bit)) is not None]
         if names:
             self._floor_words.setText(f"Its floor is cleared by {' and '.join(names)} before; the rest by this bit.")
@@ -95,7 +94,7 @@ class CarveEditor(Editor):
         deep = self._deepest()
         if deep <= 0:
             return ""
-        stays = self.panel.sheet.thinnest - deep
+        stays = self.context.sheet.thinnest - deep
         return (
             f"Goes {self.length_words(deep)} deep at its deepest; {self.length_words(max(stays, 0.0))} stay under it."
         )
@@ -105,23 +104,23 @@ class CarveEditor(Editor):
         return f"from {format_length(width, self.session.job.unit)} wide"
 
     def _pass_words(self) -> str:
-        return f"up to {self.length_words(self.panel.recipe.depth_per_pass)} a pass"
+        return f"up to {self.length_words(self.context.recipe.depth_per_pass)} a pass"
 
     # ---- intents
 
     def _limit(self, is_on: bool) -> None:
         cone = self.bit.rise_at(self.bit.radius)
-        deepest = round(min(DEFAULT_LIMIT, cone, self.panel.sheet.thinnest / 2), 1)
+        deepest = round(min(DEFAULT_LIMIT, cone, self.context.sheet.thinnest / 2), 1)
         self.set("Depth limit", "end_depth", self.cut.start_depth + deepest if is_on else 0.0)
 
     def _add_floor(self) -> None:
         s, cut = self.session, self.cut
-        floors = cutting.floors_of(s.board, cut)
+        floors = leftovers.floors_of(s.board, cut)
         used = {f.bit for f in floors}
         finest = min((bit.diameter for f in floors if (bit := s.job.bit(f.bit)) is not None), default=1e9)
         choices = [b for b in s.job.bits if b.kind in FLAT_BOTTOMED and b.id not in used and b.diameter < finest]
         if not choices:
-            self.panel.tell("The job has no straight bit for it; take one from the rack first, on the Bits page.")
+            self.context.tell("The job has no straight bit for it; take one from the rack first, on the Bits page.")
             return
         if len(choices) == 1:
             self.add_floor(choices[0])
@@ -134,7 +133,7 @@ class CarveEditor(Editor):
 
     def add_floor(self, bit: Bit) -> None:
         s = self.session
-        self.panel.tell(s.try_edit(lambda: cutting.add_floor(s.job, self.cut.id, bit.id)[0]))
+        self.context.tell(s.try_edit(lambda: leftovers.add_floor(s.job, self.cut.id, bit.id)[0]))
 
     # ---- side by side
 
@@ -147,7 +146,7 @@ class CarveEditor(Editor):
         others = [b for b in s.job.bits if b.kind in CARVING_KINDS and b.id != self.cut.bit]
         bits = (self.cut.bit, *[b.id for b in others])[:MOST_COMPARED]
         if len(bits) < 2:
-            self.panel.tell("The job has only this carving bit; take another from the rack first, on the Bits page.")
+            self.context.tell("The job has only this carving bit; take another from the rack first, on the Bits page.")
         s.engine.compare(CompareRequest(0, lean_job(s.job), lean_board(s.board), self.cut.id, bits))
 
     def _take_compared(self, compared: BitsCompared) -> None:
@@ -183,3 +182,6 @@ class CarveEditor(Editor):
                 take.setStyleSheet("text-align: left;")
                 take.clicked.connect(lambda _c=False, b=bit: self.set("Bit of cut", "bit", b.id))
                 self._trials.add(take)
+
+
+ROW = FormRow(CarveCut, CarveEditor, under_bit_at, words=lambda cut: "plug" if cut.sink > 0 else "V-carve")

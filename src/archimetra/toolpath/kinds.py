@@ -1,0 +1,40 @@
+"""The row of each kind of cut in planning: what follows for it from the job, and its planner. And the one way to plan."""
+
+from __future__ import annotations
+
+import msgspec
+import numpy as np
+
+from archimetra.base.findings import Finding
+from archimetra.job.cuts import Cut
+from archimetra.toolpath import carve, chamfer, engrave, facing, holes, pocket, profile, slot
+from archimetra.toolpath.mates import mated
+from archimetra.toolpath.moves import Toolpath
+from archimetra.toolpath.resolved_cut import ResolvedCut
+from archimetra.toolpath.row import Progress, Row
+
+_SHOWN_MM = 0.02  # how near adjusted outlines are drawn
+
+ROWS: tuple[Row, ...] = (profile.ROW, pocket.ROW, holes.ROW, engrave.ROW, facing.ROW, slot.ROW, carve.ROW, chamfer.ROW)
+_BY_TYPE = {row.kind: row for row in ROWS}
+
+
+def row_of(cut: Cut) -> Row:
+    return _BY_TYPE[type(cut)]
+
+
+def plan_cut(work: ResolvedCut, progress: Progress = lambda share: None) -> tuple[Toolpath, tuple[Finding, ...]]:
+    """The toolpath of a work in board coordinates and what to know about it. A planner counts from the face the cut starts
+    at; here that goes to where it lies below the sheet's top."""
+    drawn = work.shapes
+    work, told = mated(work)
+    toolpath, findings = row_of(work.cut).plan(work, progress)
+    findings = told + tuple(f for f in findings if not (told and f.code == "no-shapes"))
+    if work.face > 0 and len(toolpath):
+        xyz = np.array(toolpath.xyz)
+        xyz[:, 2] -= work.face
+        toolpath = msgspec.structs.replace(toolpath, xyz=xyz)
+    if work.shapes is not drawn and len(toolpath):
+        adjusted = tuple(path.flatten(_SHOWN_MM) for shape in work.shapes for path in shape.placed())
+        toolpath = msgspec.structs.replace(toolpath, outlines=adjusted)
+    return toolpath, findings

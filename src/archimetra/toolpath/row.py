@@ -1,0 +1,35 @@
+"""What a kind of cut is to planning."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+import msgspec
+
+from archimetra.base.findings import Finding
+from archimetra.job.cuts import Cut
+from archimetra.toolpath.moves import Toolpath
+from archimetra.toolpath.offer import Offer, Picked
+from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
+
+Progress = Callable[[float], None]
+
+
+def no_offers(picked: Picked) -> Iterable[Offer]:
+    return ()
+
+
+def nothing_more(about: Resolving, cut: Any) -> dict[str, Any]:
+    return {}
+
+
+class Row(msgspec.Struct, frozen=True, eq=False):
+    """``plan`` makes the toolpath of a resolved cut, counted from the face it starts at. ``resolve`` gives the fields of ``ResolvedCut``
+    that are this kind's own; the cut it is handed runs at feeds the machine can do. ``offers`` are the cuts of this kind that
+    make sense for picked shapes."""
+
+    kind: type[Cut]
+    plan: Callable[[ResolvedCut, Progress], tuple[Toolpath, tuple[Finding, ...]]]
+    resolve: Callable[[Resolving, Any], dict[str, Any]] = nothing_more
+    offers: Callable[[Picked], Iterable[Offer]] = no_offers
