@@ -17,11 +17,11 @@ from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.ids import BitId
 from archimetra.job.job import Job, new_job
-from archimetra.toolpath.carve_area import carve_area
+from archimetra.toolpath.carve.area import carve_area
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.moves import Move
 from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.resolved_cut import ResolvedCut
+from archimetra.toolpath.shared.moves import Move
 from cut_rows import job_with_cut
 from pieces import replace, wavy
 from rows import Row, compared, seconds, spell
@@ -144,7 +144,7 @@ def _ribbon_job() -> Job:
 
 
 def _tolerance(task: ResolvedCut) -> float:
-    from archimetra.toolpath.carving import carving_of
+    from archimetra.toolpath.carve_depths import carving_of
 
     assert isinstance(task.cut, CarveCut)
     return carving_of(task.cut, task.bit, task.sheet).outline_mm

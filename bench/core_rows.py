@@ -23,9 +23,9 @@ from archimetra.output.gcode_reader import read_gcode
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.sweep_kernels import TILE, sweep
 from archimetra.stock.timeline import StockTimeline, cell_for
-from archimetra.toolpath.contours import FLATTEN_MM, _kept_region
-from archimetra.toolpath.profile import plan_profile
+from archimetra.toolpath.profile.planner import plan_profile
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.contours import FLATTEN_MM, _kept_region
 from pieces import job_of, replace, svg_of_size, wavy
 from rows import Row, compared, seconds, spell
 

@@ -21,11 +21,11 @@ from archimetra.job.cuts.hole import HoleCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.job import Job, with_boards
-from archimetra.toolpath.contours import FLATTEN_MM, _kept_region, cleared
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.moves import Move
-from archimetra.toolpath.order import inside_first, travel
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.contours import FLATTEN_MM, _kept_region, cleared
+from archimetra.toolpath.shared.moves import Move
+from archimetra.toolpath.shared.order import inside_first, travel
 from pieces import job_of, replace, wavy
 from rows import Row, compared, seconds, spell
 

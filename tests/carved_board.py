@@ -18,7 +18,7 @@ from archimetra.job.ids import BitId
 from archimetra.job.job import Board, Job, new_job
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.sweep_kernels import TILE, sweep
-from archimetra.toolpath.moves import Toolpath, straightened
+from archimetra.toolpath.shared.moves import Toolpath, straightened
 from shapes import replace
 
 

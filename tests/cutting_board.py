@@ -11,8 +11,8 @@ from archimetra.job.cuts import Cut
 from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.moves import Move, straightened
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.moves import Move, straightened
 from shapes import job_with, replace, straight_bit
 
 SHEET = Sheet(width=400.0, height=300.0, readings=(18.0,))

@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 
 from archimetra.job.bits import Bit
-from archimetra.toolpath.moves import Move, straightened
+from archimetra.toolpath.shared.moves import Move, straightened
 
 WINDOW = 0.5  # of the bit's diameter, and a mm at least: the travel over which a bite's width is taken
 

@@ -21,7 +21,7 @@ from archimetra.job.ids import BitId
 from archimetra.job.job import Board, Job, new_job
 from archimetra.job.sheet import Sheet
 from archimetra.stock.timeline import StockTimeline
-from archimetra.toolpath.moves import Move, straightened
+from archimetra.toolpath.shared.moves import Move, straightened
 
 replace = msgspec.structs.replace
 

@@ -19,7 +19,7 @@ from archimetra.demo import artwork, quay_tide_clock
 from archimetra.job import edits
 from archimetra.job.file import JobFile, load_job, save_job
 from archimetra.output.gcode_reader import read_gcode
-from archimetra.toolpath.moves import straightened
+from archimetra.toolpath.shared.moves import straightened
 from plain_clock import plain_clock
 
 PLATE = (

@@ -29,7 +29,7 @@ from archimetra.job.sheet import HoldDown, Sheet
 from archimetra.output.controllers import controller
 from archimetra.output.files import gcode_files
 from archimetra.output.gcode_reader import read_gcode
-from archimetra.toolpath.moves import straightened
+from archimetra.toolpath.shared.moves import straightened
 from dirt import dirty, rounded_box
 from pdfs import pdf
 from shapes import replace, star, swept_area

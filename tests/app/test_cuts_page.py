@@ -24,7 +24,7 @@ from archimetra.job.file import JobFile
 from archimetra.job.job import new_job
 from archimetra.job.sheet import Fixture, Material
 from archimetra.job.starter_rack import starter_rack
-from archimetra.toolpath.moves import MarkKind
+from archimetra.toolpath.shared.moves import MarkKind
 
 
 def unfold(window):

@@ -42,8 +42,8 @@ from archimetra.job.ids import ShapeId
 from archimetra.job.job import new_job, with_boards
 from archimetra.job.sheet import HoldDown, Machine, Sheet
 from archimetra.stock.timeline import cell_for, grid_shape
-from archimetra.toolpath.moves import Move
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.moves import Move
 from plain_clock import plain_clock
 from shapes import blob, job_with, replace, star, straight_bit
 

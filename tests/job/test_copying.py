@@ -17,7 +17,7 @@ from archimetra.job.history import History
 from archimetra.job.job import new_job
 from archimetra.job.marks import mark_at
 from archimetra.job.placing import Rows
-from archimetra.toolpath.moves import MarkKind
+from archimetra.toolpath.shared.moves import MarkKind
 from shapes import job_with, replace
 
 

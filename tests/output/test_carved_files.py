@@ -13,7 +13,7 @@ from archimetra.output.files import gcode_files
 from archimetra.output.gcode_reader import read_gcode
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.sweep_kernels import TILE, sweep
-from archimetra.toolpath.moves import straightened
+from archimetra.toolpath.shared.moves import straightened
 from shapes import replace
 
 BOX = (30.0, 24.0, 122.0, 90.0)  # around the stamp

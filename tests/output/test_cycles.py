@@ -18,7 +18,7 @@ from archimetra.job.sheet import Zero, ZeroAt
 from archimetra.output.controllers import controller
 from archimetra.output.files import gcode_files
 from archimetra.output.gcode_reader import read_gcode
-from archimetra.toolpath.moves import Move
+from archimetra.toolpath.shared.moves import Move
 from cutting_board import board_with
 from shapes import replace
 

@@ -25,7 +25,7 @@ from archimetra.output.gcode_reader import read_gcode
 from archimetra.output.times import clock
 from archimetra.output.timing import time_run
 from archimetra.output.timing_kernels import trapezoid_times
-from archimetra.toolpath.moves import Move, move_lengths, straightened
+from archimetra.toolpath.shared.moves import Move, move_lengths, straightened
 from plain_clock import plain_clock
 from shapes import blob, job_with, replace, star
 

@@ -16,7 +16,7 @@ from archimetra.job.quantities import Unit
 from archimetra.output.controllers import controllers
 from archimetra.output.files import gcode_files
 from archimetra.output.gcode_reader import read_gcode
-from archimetra.toolpath.moves import move_lengths, straightened
+from archimetra.toolpath.shared.moves import move_lengths, straightened
 from cutting_board import board_with
 from shapes import replace
 

@@ -25,7 +25,7 @@ from archimetra.output.comments import folded, plain
 from archimetra.output.controllers import controllers
 from archimetra.output.files import gcode_files
 from archimetra.output.gcode_reader import read_gcode
-from archimetra.toolpath.moves import Move
+from archimetra.toolpath.shared.moves import Move
 from cutting_board import board_with
 from shapes import replace, straight_bit
 

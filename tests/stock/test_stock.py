@@ -19,9 +19,9 @@ from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.shade import face, paint, touched_box
 from archimetra.stock.sweep_kernels import cut_z
 from archimetra.stock.timeline import StockTimeline, cell_for, grid_shape
-from archimetra.toolpath.profile import plan_profile
-from archimetra.toolpath.program import assemble
+from archimetra.toolpath.profile.planner import plan_profile
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.program import assemble
 from shapes import brute_heights, job_with, straight_bit, vee_bit
 
 BALL = Bit(id=BitId("bit1"), name="ball", kind=BitKind.BALL, diameter=6.0)

@@ -25,11 +25,11 @@ from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.ids import BitId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.carve_area import area_of_carving
-from archimetra.toolpath.carving import carving_of, rises
+from archimetra.toolpath.carve.area import area_of_carving
+from archimetra.toolpath.carve_depths import carving_of, rises
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.moves import Move, straightened
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.moves import Move, straightened
 from carved_board import outline_distance, slope_of, surface, text_board, vee
 from cutting_board import area_of as drawn_area
 from cutting_board import board_with, no_rapid_in_wood, planned

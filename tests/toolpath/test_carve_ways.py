@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from archimetra.toolpath.carve_kernels import repeated
-from archimetra.toolpath.carve_ways import ways
+from archimetra.toolpath.carve.kernels import repeated
+from archimetra.toolpath.carve.route import ways
 
 
 def cost_of(edges, costs, twice, hop: float) -> float:

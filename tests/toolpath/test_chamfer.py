@@ -15,7 +15,7 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.job import with_boards
 from archimetra.job.ordering import suited_order
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.moves import straightened
+from archimetra.toolpath.shared.moves import straightened
 from cutting_board import area_of, board_with, no_rapid_in_wood, planned
 from shapes import blob, replace, star, straight_bit, vee_bit
 

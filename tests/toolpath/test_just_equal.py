@@ -22,8 +22,8 @@ from archimetra.job.ids import BitId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.moves import straightened
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.moves import straightened
 from cutting_board import area_of, board_with, planned, reachable, swept
 from load import load_of
 from shapes import replace, straight_bit

@@ -25,10 +25,10 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.sheet import Fixture, Sheet
-from archimetra.toolpath.fixtures import kept_clear
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.moves import Move, Toolpath
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.fixtures import kept_clear
+from archimetra.toolpath.shared.moves import Move, Toolpath
 from cutting_board import board_with
 from load import load_of
 from shapes import blob, star, straight_bit

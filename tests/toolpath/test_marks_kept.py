@@ -13,8 +13,8 @@ from archimetra.job.forms import RectangleForm
 from archimetra.job.job import with_boards
 from archimetra.job.marks import mark_at, place_of
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.moves import MarkKind
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.moves import MarkKind
 from cutting_board import board_with
 from shapes import blob, replace, star, straight_bit
 

@@ -14,7 +14,7 @@ from archimetra.geometry.path import Path
 from archimetra.geometry.region import as_region
 from archimetra.job.cut_parts import Half, Mating
 from archimetra.job.cuts.pocket import PocketCut
-from archimetra.toolpath.mates import matched
+from archimetra.toolpath.shared.mates import matched
 from cutting_board import area_of as drawn_area
 from cutting_board import planned
 from shapes import straight_bit

@@ -8,8 +8,8 @@ import shapely
 
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import as_region
-from archimetra.toolpath.starts import Wood
-from archimetra.toolpath.track import Track
+from archimetra.toolpath.shared.starts import Wood
+from archimetra.toolpath.shared.track import Track
 
 
 @pytest.mark.parametrize("seed", range(40))

@@ -20,7 +20,7 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Machine, Material, Sheet, Zero, ZeroAt, ZeroZ
-from archimetra.toolpath.holes import drilled_holes
+from archimetra.toolpath.hole.planner import drilled_holes
 from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.resolve import resolve
 from cutting_board import board_with

@@ -25,12 +25,12 @@ from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Fixture, FixtureKind, Heights, Sheet
 from archimetra.stock.timeline import StockTimeline
-from archimetra.toolpath.circles import circle_of, circles_of, sizes_of
-from archimetra.toolpath.fixtures import GAP_MM, outline_of
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.moves import Move, Role, straightened
-from archimetra.toolpath.order import inside_first, travel
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.circles import circle_of, circles_of, sizes_of
+from archimetra.toolpath.shared.fixtures import GAP_MM, outline_of
+from archimetra.toolpath.shared.moves import Move, Role, straightened
+from archimetra.toolpath.shared.order import inside_first, travel
 from cutting_board import area_of, board_with, no_rapid_in_wood, planned, swept
 from shapes import blob, replace, star, straight_bit
 

@@ -21,11 +21,11 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.clearing import raster_lines
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.moves import Move, Role, straightened
-from archimetra.toolpath.pocket import pocket_depths, stepover
+from archimetra.toolpath.pocket.planner import pocket_depths, stepover
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.clearing import raster_lines
+from archimetra.toolpath.shared.moves import Move, Role, straightened
 from cutting_board import area_of, board_with, no_rapid_in_wood, planned, reachable, swept
 from shapes import blob, replace, star, straight_bit
 

@@ -16,14 +16,14 @@ from archimetra.geometry.region import ring_area
 from archimetra.job.bits import Recipe, Spin
 from archimetra.job.cut_parts import Direction, Entry, Overrides, Side, Tabs
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.moves import Move, Role, move_lengths, straightened
-from archimetra.toolpath.order import inside_first
-from archimetra.toolpath.passes import pass_depths
-from archimetra.toolpath.profile import plan_profile
-from archimetra.toolpath.program import assemble
+from archimetra.toolpath.profile.planner import plan_profile
 from archimetra.toolpath.resolve import resolve
-from archimetra.toolpath.tabs import tab_spans
-from archimetra.toolpath.track import Track
+from archimetra.toolpath.shared.moves import Move, Role, move_lengths, straightened
+from archimetra.toolpath.shared.order import inside_first
+from archimetra.toolpath.shared.passes import pass_depths
+from archimetra.toolpath.shared.program import assemble
+from archimetra.toolpath.shared.tabs import tab_spans
+from archimetra.toolpath.shared.track import Track
 from shapes import blob, convex_polygons, job_with, replace, star, straight_bit, swept_area
 
 SHEET = Sheet(width=400.0, height=300.0, readings=(12.0,))

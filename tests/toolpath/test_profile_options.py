@@ -19,8 +19,8 @@ from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.moves import MarkKind, Move, Role, straightened
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.moves import MarkKind, Move, Role, straightened
 from cutting_board import SHEET, area_of, board_with, no_rapid_in_wood, planned, swept
 from shapes import blob, replace, star, straight_bit
 

@@ -21,20 +21,20 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import CutId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Machine, Sheet
-from archimetra.toolpath.clearing import chains, covering_strokes, every_loop, fitting_strokes, loop_tree
-from archimetra.toolpath.entries import helix_at, lay_helix
-from archimetra.toolpath.laying import Layer, sloped_feed
-from archimetra.toolpath.leads import fit_lead
-from archimetra.toolpath.linking import Links
-from archimetra.toolpath.moves import Move, MoveList, Role
-from archimetra.toolpath.overcut import overcut
-from archimetra.toolpath.passes import MOST_ROUNDS, Lifts, lay_pass, ramp_length
-from archimetra.toolpath.pocket_area import PocketArea, left_by
+from archimetra.toolpath.pocket.area import PocketArea, left_by
 from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.resolved_cut import faced_before
-from archimetra.toolpath.starts import choose_start
-from archimetra.toolpath.tabs import spans_at, tab_spans
-from archimetra.toolpath.track import Track
+from archimetra.toolpath.shared.clearing import chains, covering_strokes, every_loop, fitting_strokes, loop_tree
+from archimetra.toolpath.shared.entries import helix_at, lay_helix
+from archimetra.toolpath.shared.laying import Layer, sloped_feed
+from archimetra.toolpath.shared.leads import fit_lead
+from archimetra.toolpath.shared.linking import Links
+from archimetra.toolpath.shared.moves import Move, MoveList, Role
+from archimetra.toolpath.shared.overcut import overcut
+from archimetra.toolpath.shared.passes import MOST_ROUNDS, Lifts, lay_pass, ramp_length
+from archimetra.toolpath.shared.starts import choose_start
+from archimetra.toolpath.shared.tabs import spans_at, tab_spans
+from archimetra.toolpath.shared.track import Track
 from cutting_board import board_with
 from shapes import blob, replace, star, straight_bit
 

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 from archimetra.geometry.arcfit import to_arcs
 from archimetra.geometry.path import Path
 from archimetra.job.cut_parts import Tabs
-from archimetra.toolpath.moves import Move, MoveList, Role, empty_toolpath, move_lengths, straightened
-from archimetra.toolpath.order import inside_first
-from archimetra.toolpath.passes import Lifts, lay_pass, pass_depths, ramp_length
-from archimetra.toolpath.tabs import tab_spans
-from archimetra.toolpath.track import Track, nearest_on_ring, ring_distance
+from archimetra.toolpath.shared.moves import Move, MoveList, Role, empty_toolpath, move_lengths, straightened
+from archimetra.toolpath.shared.order import inside_first
+from archimetra.toolpath.shared.passes import Lifts, lay_pass, pass_depths, ramp_length
+from archimetra.toolpath.shared.tabs import tab_spans
+from archimetra.toolpath.shared.track import Track, nearest_on_ring, ring_distance
 from shapes import blob, star
 
 ROUNDED = Path.arcs(  # 40 x 20 with corners of radius 5, counter-clockwise from the lower edge

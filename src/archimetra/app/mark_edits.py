@@ -12,7 +12,7 @@ from archimetra.job import edits, marking
 from archimetra.job.cut_parts import Mark
 from archimetra.job.ids import ShapeId
 from archimetra.job.marks import mark_at
-from archimetra.toolpath.moves import MarkKind, PathMark
+from archimetra.toolpath.shared.moves import MarkKind, PathMark
 
 replace = msgspec.structs.replace
 SECTION_REACH = 28.0  # mm to either side of a tab that the section shows it with

@@ -111,7 +111,7 @@ def _begin(window: MainWindow, recovery: FilePath, job_path: FilePath | None, *,
 
 
 PAGES_NEED = ("shapely", "scipy.spatial", "numba", "archimetra.artwork.text", "archimetra.artwork.mend", "archimetra.job.shaping",
-              "archimetra.artwork.fonts", "archimetra.toolpath.suggest", "archimetra.toolpath.carving")  # fmt: skip
+              "archimetra.artwork.fonts", "archimetra.toolpath.suggest", "archimetra.toolpath.carve_depths")  # fmt: skip
 
 
 def load_for_pages() -> None:

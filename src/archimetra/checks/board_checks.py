@@ -18,7 +18,7 @@ from archimetra.checks.load_checks import carve_heavy, start_closed
 from archimetra.checks.order_checks import drawn_twice, facing_late, outline_before_inside, rest_before_first
 from archimetra.checks.place_checks import off_sheet, out_of_travel, rapid_in_stock, strays, touch_off_gone
 from archimetra.job.job import Board, Job
-from archimetra.toolpath.program import Run
+from archimetra.toolpath.shared.program import Run
 
 
 def check_board(job: Job, board: Board, run: Run) -> list[Finding]:

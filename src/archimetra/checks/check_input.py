@@ -11,9 +11,9 @@ from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
 from archimetra.job.job import Board, Job
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.program import Run
 from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
+from archimetra.toolpath.shared.program import Run
 
 
 class CheckInput(msgspec.Struct, frozen=True, eq=False):

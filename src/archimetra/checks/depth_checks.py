@@ -9,7 +9,7 @@ from archimetra.checks.check_input import CheckInput
 from archimetra.job.bits import UNDERCUTS, BitKind
 from archimetra.job.cuts import kind_of
 from archimetra.job.recipes import held
-from archimetra.toolpath.moves import Role
+from archimetra.toolpath.shared.moves import Role
 
 
 def too_deep(given: CheckInput) -> Iterator[Finding]:

@@ -21,10 +21,10 @@ from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut, Parting
 from archimetra.job.sheet import HoldDown
-from archimetra.toolpath.contours import kept_region
-from archimetra.toolpath.fixtures import outline_of
-from archimetra.toolpath.moves import Role, straightened
-from archimetra.toolpath.program import Block
+from archimetra.toolpath.shared.contours import kept_region
+from archimetra.toolpath.shared.fixtures import outline_of
+from archimetra.toolpath.shared.moves import Role, straightened
+from archimetra.toolpath.shared.program import Block
 
 COARSE_MM = 0.05
 SMALLEST_MM = 1.0  # pieces narrower than this are chips

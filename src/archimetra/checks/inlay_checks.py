@@ -13,7 +13,7 @@ from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.inlays import InlayKind
-from archimetra.toolpath.carving import carving_of
+from archimetra.toolpath.carve_depths import carving_of
 
 FLAT_WORTH_MM = 0.12  # a finer tip leaves corners open by less than a sheet of paper is thick; the inlay's form says it all the same
 LEAST_GLUE_MM = 0.1  # under the plug, where glue has to go

@@ -12,7 +12,7 @@ from archimetra.checks.check_input import CheckInput
 from archimetra.job.bits import BitKind
 from archimetra.job.recipes import PASS_SHARES, REFERENCE_DIAMETER
 from archimetra.stock.surface import lowest_by_block
-from archimetra.toolpath.passes import pass_depths
+from archimetra.toolpath.shared.passes import pass_depths
 
 _OPEN_MM = 0.05
 _MOST_PLACES = 1500

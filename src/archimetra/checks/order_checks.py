@@ -14,7 +14,7 @@ from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.region import polygons_of
 from archimetra.job.cuts import Clears, Cut
 from archimetra.job.shapes import Shape
-from archimetra.toolpath.contours import kept_region
+from archimetra.toolpath.shared.contours import kept_region
 
 
 def outline_before_inside(given: CheckInput) -> Iterator[Finding]:

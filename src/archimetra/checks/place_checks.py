@@ -10,7 +10,7 @@ from archimetra.base.findings import Finding, Severity
 from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.path import bounds_of
 from archimetra.stock.surface import touch_offs
-from archimetra.toolpath.moves import Move, straightened
+from archimetra.toolpath.shared.moves import Move, straightened
 
 
 def off_sheet(given: CheckInput) -> Iterator[Finding]:

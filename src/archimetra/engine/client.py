@@ -38,7 +38,7 @@ from archimetra.engine.messages import (
 )
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
-from archimetra.toolpath.program import Run
+from archimetra.toolpath.shared.program import Run
 
 log = logging.getLogger("archimetra")
 

@@ -15,8 +15,8 @@ from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import Board, Job
 from archimetra.output.timing import time_run
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.program import assemble
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.program import assemble
 
 # findings that say what stays uncut
 _LEAVES = (

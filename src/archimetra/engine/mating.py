@@ -13,8 +13,8 @@ from archimetra.job.inlays import Inlay, InlayKind
 from archimetra.job.job import Board, Job
 from archimetra.stock.mating import PlugInPocket
 from archimetra.stock.probe import Probe
-from archimetra.toolpath.contours import kept_region
-from archimetra.toolpath.mates import pair_of
+from archimetra.toolpath.shared.contours import kept_region
+from archimetra.toolpath.shared.mates import pair_of
 
 
 class MateError(ArchimetraError):

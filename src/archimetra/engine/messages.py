@@ -17,8 +17,8 @@ from archimetra.job.sheet import Sheet
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import RunTimes
 from archimetra.stock.mate_results import Mate, MateSection
-from archimetra.toolpath.moves import Toolpath
-from archimetra.toolpath.program import Run
+from archimetra.toolpath.shared.moves import Toolpath
+from archimetra.toolpath.shared.program import Run
 
 
 class PlannedCut(msgspec.Struct, frozen=True, eq=False):

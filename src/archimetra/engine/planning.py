@@ -10,10 +10,10 @@ from archimetra.engine.messages import BoardPlan, PlannedCut
 from archimetra.job.cuts import Cut
 from archimetra.job.job import Board, Job
 from archimetra.output.timing import time_run
-from archimetra.toolpath.fixtures import kept_clear
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.program import Run, assemble
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.fixtures import kept_clear
+from archimetra.toolpath.shared.program import Run, assemble
 
 Cache = MutableMapping[str, PlannedCut]
 Report = Callable[[int, int, float], None]  # cut number, of how many, share of it; raises CancelledError to stop

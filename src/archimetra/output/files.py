@@ -13,7 +13,7 @@ from archimetra.output.comments import plain
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.gcode_writer import write_file
-from archimetra.toolpath.program import Block, Run
+from archimetra.toolpath.shared.program import Block, Run
 
 
 def gcode_files(job: Job, board: Board, run: Run, profile: Controller) -> list[GcodeFile]:

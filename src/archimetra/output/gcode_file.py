@@ -6,7 +6,7 @@ import msgspec
 
 from archimetra.geometry.arrays import IntArray
 from archimetra.job.bits import Bit
-from archimetra.toolpath.program import Block
+from archimetra.toolpath.shared.program import Block
 
 
 class GcodeFile(msgspec.Struct, frozen=True, eq=False):

@@ -15,7 +15,7 @@ import numpy as np
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arrays import ByteArray, FloatArray, IntArray
 from archimetra.job.quantities import MM_PER_INCH
-from archimetra.toolpath.moves import Move
+from archimetra.toolpath.shared.moves import Move
 
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 _WORD = re.compile(r"([A-Za-z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")

@@ -23,8 +23,8 @@ from archimetra.output.comments import folded, shortened
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.stock.surface import touch_offs
-from archimetra.toolpath.moves import Move, Role, arc_angles, straightened
-from archimetra.toolpath.program import Block, Run, dwells
+from archimetra.toolpath.shared.moves import Move, Role, arc_angles, straightened
+from archimetra.toolpath.shared.program import Block, Run, dwells
 
 SHORTEST_ARC_MM = 0.05  # below this an arc and its chord differ by less than rounding
 RADIUS_AGREEMENT_MM = 0.002

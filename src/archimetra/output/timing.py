@@ -16,8 +16,8 @@ from archimetra.job.ids import CutId
 from archimetra.job.sheet import Machine
 from archimetra.output.times import RunTimes
 from archimetra.output.timing_kernels import trapezoid_times
-from archimetra.toolpath.moves import Move, arc_angles, move_lengths
-from archimetra.toolpath.program import Run, dwells
+from archimetra.toolpath.shared.moves import Move, arc_angles, move_lengths
+from archimetra.toolpath.shared.program import Run, dwells
 
 
 def time_run(run: Run, machine: Machine, *, waits: Mapping[CutId, float] | None = None) -> RunTimes:

@@ -12,8 +12,8 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
 from archimetra.stock import probe_kernels as kernels
 from archimetra.stock.bitshapes import bit_shapes
-from archimetra.toolpath.moves import straightened
-from archimetra.toolpath.program import Run
+from archimetra.toolpath.shared.moves import straightened
+from archimetra.toolpath.shared.program import Run
 
 CHORD_MM = 0.0005  # arcs become chords this near
 _MOST_SQUARES = 400_000

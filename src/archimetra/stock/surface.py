@@ -12,9 +12,9 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
 from archimetra.job.job import Board
 from archimetra.job.sheet import ZeroZ
-from archimetra.toolpath.fixtures import outline_of
-from archimetra.toolpath.moves import straightened
-from archimetra.toolpath.program import Run
+from archimetra.toolpath.shared.fixtures import outline_of
+from archimetra.toolpath.shared.moves import straightened
+from archimetra.toolpath.shared.program import Run
 
 INSIDE_MM = 10.0  # a place to touch off lies this far within the sheet
 PLATE_MM = 6.0  # radius of what must be whole around it

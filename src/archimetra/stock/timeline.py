@@ -17,8 +17,8 @@ from archimetra.job.bits import Bit
 from archimetra.job.sheet import Sheet
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.sweep_kernels import TILE, sweep, sweep_line
-from archimetra.toolpath.moves import straightened
-from archimetra.toolpath.program import Run
+from archimetra.toolpath.shared.moves import straightened
+from archimetra.toolpath.shared.program import Run
 
 MOST_CELLS = 3_000_000
 FINEST_MM = 0.1

@@ -7,15 +7,22 @@ import numpy as np
 
 from archimetra.base.findings import Finding
 from archimetra.job.cuts import Cut
-from archimetra.toolpath import carve, chamfer, engrave, facing, holes, pocket, profile, slot
-from archimetra.toolpath.mates import mated
-from archimetra.toolpath.moves import Toolpath
+from archimetra.toolpath.carve import planner as carve
+from archimetra.toolpath.chamfer import planner as chamfer
+from archimetra.toolpath.engrave import planner as engrave
+from archimetra.toolpath.facing import planner as facing
+from archimetra.toolpath.hole import planner as hole
+from archimetra.toolpath.pocket import planner as pocket
+from archimetra.toolpath.profile import planner as profile
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.row import Progress, Row
+from archimetra.toolpath.shared.mates import mated
+from archimetra.toolpath.shared.moves import Toolpath
+from archimetra.toolpath.slot import planner as slot
 
 _SHOWN_MM = 0.02  # how near adjusted outlines are drawn
 
-ROWS: tuple[Row, ...] = (profile.ROW, pocket.ROW, holes.ROW, engrave.ROW, facing.ROW, slot.ROW, carve.ROW, chamfer.ROW)
+ROWS: tuple[Row, ...] = (profile.ROW, pocket.ROW, hole.ROW, engrave.ROW, facing.ROW, slot.ROW, carve.ROW, chamfer.ROW)
 _BY_TYPE = {row.kind: row for row in ROWS}
 
 

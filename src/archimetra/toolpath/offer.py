@@ -16,8 +16,8 @@ from archimetra.job.bits import UNDERCUTS, Bit, BitKind
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
-from archimetra.toolpath.circles import Circle, circles_of
-from archimetra.toolpath.contours import kept_region
+from archimetra.toolpath.shared.circles import Circle, circles_of
+from archimetra.toolpath.shared.contours import kept_region
 
 WIDEST_HOLE_MM = 40.0  # circles wider than this are openings rather than holes
 _MOST_SHAPES = 400  # beyond it the areas are not looked into; offers stay, their bits are guessed by boxes

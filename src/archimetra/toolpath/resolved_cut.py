@@ -18,7 +18,7 @@ from archimetra.job.footprints import covers
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.carving import Carving
+from archimetra.toolpath.carve_depths import Carving
 
 replace = msgspec.structs.replace
 

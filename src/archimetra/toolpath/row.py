@@ -9,9 +9,9 @@ import msgspec
 
 from archimetra.base.findings import Finding
 from archimetra.job.cuts import Cut
-from archimetra.toolpath.moves import Toolpath
 from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
+from archimetra.toolpath.shared.moves import Toolpath
 
 Progress = Callable[[float], None]
 

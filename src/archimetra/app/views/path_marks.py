@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from archimetra.app.theme import style
 from archimetra.app.views.plan_surface import PlanSurface
-from archimetra.toolpath.moves import MarkKind, PathMark
+from archimetra.toolpath.shared.moves import MarkKind, PathMark
 
 REACH_PX = 9.0
 MOST = 400  # more marks than this would hide the paths; they are then taken hold of on a closer look

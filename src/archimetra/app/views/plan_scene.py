@@ -17,8 +17,8 @@ from archimetra.geometry.path import flatten_together
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
-from archimetra.toolpath.moves import Move, Role, straightened
-from archimetra.toolpath.program import Run
+from archimetra.toolpath.shared.moves import Move, Role, straightened
+from archimetra.toolpath.shared.program import Run
 
 DEPTH_SHADES = 5
 MOVES_AT_A_TIME = 6000

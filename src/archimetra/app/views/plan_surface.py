@@ -3,18 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Protocol
 
-from PySide6.QtCore import QSize
 from PySide6.QtGui import QPainter
 
 from archimetra.app.theme.tokens import Tokens
+from archimetra.app.views.key_focus import KeyFocusView
 from archimetra.app.views.viewport import Viewport
 from archimetra.geometry.path import Path
 from archimetra.job.quantities import Unit
 
 
-class PlanSurface(Protocol):
+class PlanSurface(KeyFocusView):
     """``cursor_place`` is the place under the pointer, in mm of the board."""
 
     view: Viewport
@@ -22,23 +21,17 @@ class PlanSurface(Protocol):
     cursor_place: tuple[float, float]
 
     @property
-    def unit(self) -> Unit: ...
-
-    def update(self) -> None: ...
-
-    def width(self) -> int: ...
-
-    def height(self) -> int: ...
-
-    def size(self) -> QSize: ...
-
-    def devicePixelRatioF(self) -> float: ...
+    def unit(self) -> Unit:
+        raise NotImplementedError
 
     def middle(self) -> tuple[float, float]:
         """The board place in the middle of what is seen."""
+        raise NotImplementedError
 
     def stroke(self, painter: QPainter, paths: Sequence[Path]) -> None:
         """Outlines being made."""
+        raise NotImplementedError
 
     def knob(self, painter: QPainter, place: tuple[float, float]) -> None:
         """A small square to take hold of."""
+        raise NotImplementedError

@@ -33,7 +33,6 @@ from archimetra.app.theme.tokens import Tokens, bit_hue
 from archimetra.app.theme.wood import tone_of
 from archimetra.app.views.finding_marks import FindingMarks
 from archimetra.app.views.fixture_marks import FixtureMarks
-from archimetra.app.views.key_focus import KeyFocusView
 from archimetra.app.views.line_layer import LineLayer, group
 from archimetra.app.views.mate_marks import MateMarks
 from archimetra.app.views.path_marks import PathMarks
@@ -49,6 +48,7 @@ from archimetra.app.views.plan_scene import (
     pick_targets,
     toolpath_groups,
 )
+from archimetra.app.views.plan_surface import PlanSurface
 from archimetra.app.views.snapping import Caught, MoveTargets, PointTargets, Snap
 from archimetra.app.views.tools import Tool, box_handles, knob_rect, scaling
 from archimetra.app.views.viewport import Viewport, fitting
@@ -62,7 +62,7 @@ from archimetra.job.job import Board, Job
 from archimetra.job.layering import locked_shapes
 from archimetra.job.quantities import QuantityError, Unit, format_length, parse_length, parse_number
 from archimetra.job.shapes import Guide
-from archimetra.toolpath.program import Run
+from archimetra.toolpath.shared.program import Run
 
 PICK_REACH_PX = 7
 SHORTEST_WITH_START_PX = 60  # on shorter contours the notch would be larger than what it marks
@@ -106,7 +106,7 @@ class Scene(msgspec.Struct, frozen=True, eq=False):
     at: tuple[float, float, float]
 
 
-class PlanView(KeyFocusView):
+class PlanView(PlanSurface):
     picked = Signal(object)  # tuple of shape ids
     moved = Signal(float, float)  # the picked shapes, mm
     nudged = Signal(float, float)

@@ -27,8 +27,8 @@ from archimetra.job.job import Board, Job
 from archimetra.job.sheet import Sheet
 from archimetra.output.times import clock
 from archimetra.stock.mate_results import MEETS_MM, Mate
-from archimetra.toolpath.moves import Move, arc_angles
-from archimetra.toolpath.program import Run
+from archimetra.toolpath.shared.moves import Move, arc_angles
+from archimetra.toolpath.shared.program import Run
 
 if TYPE_CHECKING:
     from archimetra.artwork.drawing import Drawing

@@ -14,7 +14,7 @@ from archimetra.app.widgets.badge import draw_bit
 from archimetra.job.bits import Bit
 from archimetra.job.quantities import Unit, format_length
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.passes import pass_depths
+from archimetra.toolpath.shared.passes import pass_depths
 
 HEIGHT = 104
 _TOP = 32.0

@@ -13,10 +13,10 @@ from archimetra.job.cuts import Cut
 from archimetra.job.edit import Edit
 from archimetra.job.ids import CutId, ShapeId
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.moves import PathMark
-from archimetra.toolpath.passes import pass_depths
 from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
+from archimetra.toolpath.shared.moves import PathMark
+from archimetra.toolpath.shared.passes import pass_depths
 
 
 class CutContext:

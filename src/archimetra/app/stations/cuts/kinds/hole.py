@@ -51,7 +51,7 @@ class HoleEditor(Editor):
 
     def refresh(self) -> None:
         super().refresh()
-        from archimetra.toolpath.circles import circles_of, sizes_of
+        from archimetra.toolpath.shared.circles import circles_of, sizes_of
 
         cut, unit = self.cut, self.session.job.unit
         sizes = sizes_of(circles_of(self.session.board.shapes_of(cut)))

@@ -1,0 +1,1 @@
+"""V-carving: areas, depths, routes along the axis, floors."""

@@ -1,0 +1,1 @@
+"""Holes: drilled, pecked, bored."""

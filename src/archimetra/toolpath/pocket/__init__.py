@@ -1,0 +1,1 @@
+"""Pockets: areas, loops and lines, walls, the rest of larger bits."""

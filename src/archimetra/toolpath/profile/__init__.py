@@ -1,0 +1,1 @@
+"""Profiles: contours beside outlines, starts, tabs, leads."""
