@@ -8,11 +8,11 @@ import numpy as np
 import pyvoronoi
 
 from archimetra.artwork.text_form import TextForm
+from archimetra.edits import cutting, shaping
 from archimetra.engine.planning import plan_board
 from archimetra.geometry import clearances
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, shaping
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.ids import BitId

@@ -10,12 +10,12 @@ import numpy as np
 import shapely
 
 from archimetra.artwork.svg import read_svg
+from archimetra.edits.finishing import finish_edit, finished
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.offset import quarter_segments
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import region_of
 from archimetra.job.bits import BitKind
-from archimetra.job.finishing import finish_edit, finished
 from archimetra.job.job import with_boards
 from archimetra.output.controllers import controller
 from archimetra.output.files import gcode_files

@@ -7,12 +7,12 @@ from collections.abc import Iterator
 import numpy as np
 import shapely
 
+from archimetra.edits import cutting
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.clearance import Clearance
 from archimetra.geometry.offset import quarter_segments
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import region_of
-from archimetra.job import cutting
 from archimetra.job.cut_parts import Entry, Pattern, Side, Tabs
 from archimetra.job.cuts import Cut
 from archimetra.job.cuts.engrave import EngraveCut

@@ -6,9 +6,10 @@ import msgspec
 import numpy as np
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
+from archimetra.edits import basic as edits
+from archimetra.edits import place_drawing as landing
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import edits, landing
 from archimetra.job.job import Job, new_job
 from archimetra.job.sheet import Sheet
 

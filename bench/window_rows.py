@@ -20,11 +20,13 @@ from archimetra.app.theme import style
 from archimetra.app.window import MainWindow
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.demo import quay_tide_clock
+from archimetra.edits import basic as edits
+from archimetra.edits import place_drawing as landing
+from archimetra.edits import placing
 from archimetra.engine.messages import ArtworkRequest
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import edits, landing, placing
 from archimetra.job.file import JobFile
 from archimetra.job.job import new_job
 from archimetra.job.sheet import Sheet

@@ -9,9 +9,9 @@ import numpy as np
 import shapely
 
 from archimetra.artwork.text_form import TextForm
+from archimetra.edits import cutting, shaping
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
-from archimetra.job import cutting, shaping
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.ids import BitId

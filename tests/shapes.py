@@ -11,10 +11,11 @@ import shapely
 from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
+from archimetra.edits import basic as edits
+from archimetra.edits import place_drawing as landing
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.geometry.segments import Kind
-from archimetra.job import edits, landing
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId

@@ -16,7 +16,7 @@ from PySide6.QtGui import QColor, QImage
 from archimetra import __version__
 from archimetra.cli import main
 from archimetra.demo import artwork, quay_tide_clock
-from archimetra.job import edits
+from archimetra.edits import basic as edits
 from archimetra.job.file import JobFile, load_job, save_job
 from archimetra.output.gcode_reader import read_gcode
 from archimetra.toolpath.shared.moves import straightened

@@ -12,9 +12,9 @@ from PIL import Image
 from archimetra.artwork.read import read_artwork
 from archimetra.demo import artwork, quay_tide_clock
 from archimetra.demo.build import build
+from archimetra.edits.placing import box_of
 from archimetra.engine.planning import plan_board
 from archimetra.job.forms import RectangleForm
-from archimetra.job.placing import box_of
 
 
 def test_the_shipped_file_is_what_the_readers_and_edits_make_of_the_drawings():

@@ -14,15 +14,17 @@ from archimetra.artwork.drawing import Drawing, moved, with_true_size, with_unit
 from archimetra.artwork.read import read_artwork
 from archimetra.artwork.report import Entry, Topic
 from archimetra.base.findings import Severity
+from archimetra.edits import basic as edits
+from archimetra.edits import layering, placing, shaping
+from archimetra.edits import place_drawing as landing
+from archimetra.edits.history import History
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import region_of
-from archimetra.job import edits, landing, layering, placing, shaping
 from archimetra.job.cut_parts import Side
 from archimetra.job.forms import SlotForm
-from archimetra.job.history import History
 from archimetra.job.ids import CutId
 from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Sheet

@@ -10,8 +10,8 @@ import pytest
 
 from archimetra.app.stations.cuts.kinds import ROWS as FORMS
 from archimetra.app.stations.cuts.kinds import form_of
+from archimetra.edits import cutting
 from archimetra.geometry.path import Path
-from archimetra.job import cutting
 from archimetra.job.bits import BitKind
 from archimetra.job.cuts import KINDS, Cut, kind_of
 from archimetra.job.file import decode_job, encode_job

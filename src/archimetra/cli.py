@@ -216,8 +216,8 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _mate(options: argparse.Namespace) -> int:
+    from archimetra.edits.inlaying import settled
     from archimetra.engine.mating import mating_of
-    from archimetra.job.inlaying import settled
     from archimetra.stock.mate_results import MEETS_MM
 
     job = settled(_load(options.job))
@@ -310,7 +310,8 @@ def _new(options: argparse.Namespace) -> int:
 
     from archimetra.artwork.read import read_artwork_file
     from archimetra.artwork.svg import artwork_bytes
-    from archimetra.job import edits, landing
+    from archimetra.edits import basic as edits
+    from archimetra.edits import place_drawing as landing
     from archimetra.job.cut_parts import Side
     from archimetra.job.file import JobFile, save_job
     from archimetra.job.job import new_job

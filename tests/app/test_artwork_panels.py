@@ -16,10 +16,10 @@ from app.conftest import settle
 from app.gestures import button, drag, hover, named, note_beside, type_into
 from archimetra.artwork.read import read_artwork_file
 from archimetra.artwork.text_form import TextForm
+from archimetra.edits import placing, shaping
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.geometry.segments import Kind
-from archimetra.job import placing, shaping
 from archimetra.job.file import JobFile
 from archimetra.job.forms import EllipseForm, RectangleForm, SlotForm, StarForm
 from archimetra.job.job import new_job

@@ -9,7 +9,7 @@ from app.conftest import settle
 from app.gestures import button, field, note_beside, type_into
 from app.test_cuts_page import offer, shape_named, unfold
 from archimetra.demo import quay_tide_clock
-from archimetra.job import inlaying, leftovers, rack
+from archimetra.edits import inlaying, leftovers, rack
 from archimetra.job.bits import BitKind
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut

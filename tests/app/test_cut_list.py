@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
 from archimetra.demo import quay_tide_clock
-from archimetra.job import cutting
+from archimetra.edits import cutting
 
 
 @pytest.fixture

@@ -11,7 +11,8 @@ from app.conftest import settle
 from app.gestures import button, choose, drag, field, note_beside, type_into
 from archimetra.app.stations.cuts.kinds import form_of
 from archimetra.app.widgets.form import Fold
-from archimetra.job import cutting, edits, kits, rack
+from archimetra.edits import basic as edits
+from archimetra.edits import cutting, kits, rack
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import Entry, Pattern
 from archimetra.job.cuts.engrave import EngraveCut

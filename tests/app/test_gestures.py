@@ -13,7 +13,8 @@ from app.conftest import settle
 from app.gestures import drag, hover
 from archimetra.base.findings import Severity
 from archimetra.demo import artwork
-from archimetra.job import edits, layering
+from archimetra.edits import basic as edits
+from archimetra.edits import layering
 from archimetra.job.file import JobFile, save_job
 from archimetra.job.job import new_job
 from plain_clock import plain_clock

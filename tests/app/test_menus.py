@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu
 from archimetra.app.actions import BOARD_MENU, CUT_MENU, FILE_MENU, PLAN_MENU, ROWS, SHAPE_MENU
 from archimetra.base.findings import Finding, Severity
 from archimetra.demo import quay_tide_clock
-from archimetra.job import edits
+from archimetra.edits import basic as edits
 from archimetra.job.file import JobFile, decode_job, encode_job, save_job
 from archimetra.job.job import new_job, with_boards
 from plain_clock import plain_clock

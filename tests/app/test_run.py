@@ -11,8 +11,8 @@ from pathlib import Path
 
 import pytest
 
+from archimetra.edits import basic as edits
 from archimetra.engine.autosave import left_by_crashes
-from archimetra.job import edits
 from archimetra.job.file import JobFile, load_job, save_job
 from plain_clock import plain_clock
 

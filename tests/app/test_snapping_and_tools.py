@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from archimetra.app.views.snapping import MoveTargets, PointTargets
 from archimetra.app.views.tools import box_handles, scaling
+from archimetra.edits import basic as edits
+from archimetra.edits import guides, shaping
 from archimetra.geometry.path import Path
-from archimetra.job import edits, guides, shaping
 from archimetra.job.job import new_job
 from archimetra.job.shapes import Guide
 from archimetra.job.sheet import Sheet

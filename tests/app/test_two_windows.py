@@ -8,9 +8,9 @@ import time
 
 import pytest
 
+from archimetra.edits import basic as edits
+from archimetra.edits.comparing import differences
 from archimetra.engine.autosave import Recovered
-from archimetra.job import edits
-from archimetra.job.comparing import differences
 from archimetra.job.file import JobFile, JobFileChanged, load_job, open_job, save_job
 from archimetra.job.job import new_job
 from plain_clock import plain_clock

@@ -10,8 +10,9 @@ from PySide6.QtWidgets import QApplication, QPlainTextEdit, QPushButton, QToolBu
 
 from archimetra.app.widgets.unfinished import unfinished
 from archimetra.artwork.text_form import TextForm
+from archimetra.edits import basic as edits
+from archimetra.edits import shaping
 from archimetra.geometry.affine import Affine
-from archimetra.job import edits, shaping
 from archimetra.job.file import JobFile, load_job, save_job
 from archimetra.job.job import new_job, with_boards
 from plain_clock import plain_clock

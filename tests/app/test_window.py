@@ -36,9 +36,10 @@ from archimetra.app.views.snapping import snap_move
 from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.base.errors import JobFileError
 from archimetra.demo import artwork
+from archimetra.edits import basic as edits
+from archimetra.edits import cutting
 from archimetra.engine.autosave import left_by_crashes
 from archimetra.engine.messages import GettingReady, WorkerFailed
-from archimetra.job import cutting, edits
 from archimetra.job.cut_parts import Side
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.file import JobFile, load_job
@@ -385,7 +386,7 @@ class TestCuts:
 
     def test_switching_a_cut_off_leaves_it_out(self, open_window, qtbot):
         window = open_window()
-        from archimetra.job import edits
+        from archimetra.edits import basic as edits
 
         session = window.session
         session.apply(edits.change_cut(session.job, session.board.cuts[0].id, "off", is_on=False))

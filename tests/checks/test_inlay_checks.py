@@ -5,9 +5,10 @@ from __future__ import annotations
 import pytest
 
 from archimetra.base.findings import Severity
+from archimetra.edits import basic as edits
+from archimetra.edits import cutting, inlaying
 from archimetra.engine.comparing import compare_bits
 from archimetra.engine.planning import plan_board
-from archimetra.job import cutting, edits, inlaying
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.ids import BitId

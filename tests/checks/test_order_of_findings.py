@@ -7,8 +7,8 @@ from itertools import permutations
 from archimetra.base.findings import Finding, Severity
 from archimetra.checks import board_checks
 from archimetra.checks.board_checks import CHECKS, check_board
+from archimetra.edits import cutting
 from archimetra.engine.planning import plan_board
-from archimetra.job import cutting
 from plain_clock import plain_clock
 
 

@@ -18,6 +18,9 @@ from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.base.errors import CancelledError
 from archimetra.checks.board_checks import check_board
 from archimetra.demo import quay_tide_clock
+from archimetra.edits import basic as edits
+from archimetra.edits import cutting, layering, placing
+from archimetra.edits import place_drawing as landing
 from archimetra.engine.autosave import Autosave, discard, left_by_crashes
 from archimetra.engine.client import MOST_TRIES, Engine
 from archimetra.engine.keys import geometry_key, lean_board, plan_key
@@ -35,7 +38,6 @@ from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, edits, landing, layering, placing
 from archimetra.job.cut_parts import Entry, Overrides, Side, Tabs
 from archimetra.job.file import JobFile
 from archimetra.job.ids import ShapeId
@@ -424,7 +426,7 @@ class TestChecks:
 
 def test_shapes_of_paths_of_every_length_are_checked():
     """Letters and the like: outlines with different numbers of points in one shape."""
-    from archimetra.job import cutting
+    from archimetra.edits import cutting
 
     job, board, outline = job_with(Path.rectangle(0, 0, 200, 150))
     late = (Path.circle((60, 60), 9), star(5, 12, 6, at=(100, 60)))

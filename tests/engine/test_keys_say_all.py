@@ -10,11 +10,14 @@ import numpy as np
 import pytest
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
+from archimetra.edits import basic as edits
+from archimetra.edits import cutting, inlaying, leftovers, rack
+from archimetra.edits import place_drawing as landing
+from archimetra.edits.finishing import finished
 from archimetra.engine.keys import geometry_key, lean_board, lean_job, plan_key
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, edits, inlaying, landing, leftovers, rack
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import Side, Tabs
 from archimetra.job.cuts.engrave import EngraveCut
@@ -22,7 +25,6 @@ from archimetra.job.cuts.facing import FacingCut
 from archimetra.job.cuts.hole import HoleCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
-from archimetra.job.finishing import finished
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import new_job
 from archimetra.job.sheet import Fixture, FixtureKind, Sheet

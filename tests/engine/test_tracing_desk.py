@@ -11,11 +11,11 @@ from PIL import Image
 
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.demo import artwork
+from archimetra.edits import guides, layering, placing, shaping
 from archimetra.engine import desk_process
 from archimetra.engine.keys import lean_board, plan_key
 from archimetra.engine.messages import ArtworkRequest
 from archimetra.geometry.affine import Affine
-from archimetra.job import guides, layering, placing, shaping
 from archimetra.job.forms import EllipseForm
 from archimetra.job.shapes import Guide
 from plain_clock import plain_clock

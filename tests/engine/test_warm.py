@@ -48,7 +48,7 @@ from archimetra.engine.mating import mating_of
 from archimetra.engine.planning import plan_board
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.suggest import suggestions
-from archimetra.job.rack import Rack
+from archimetra.edits.rack import Rack
 from archimetra.job.starter_rack import starter_rack
 
 content = quay_tide_clock()

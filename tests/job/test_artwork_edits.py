@@ -13,15 +13,17 @@ from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.artwork.text_form import Fit, TextForm
+from archimetra.edits import basic as edits
+from archimetra.edits import copying, guides, layering, placing, shaping
+from archimetra.edits import place_drawing as landing
+from archimetra.edits.placing import AlignTo, Anchor, Edge, Rows
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import region_of
-from archimetra.job import copying, edits, guides, landing, layering, placing, shaping
 from archimetra.job.file import JobFile, pack, unpack
 from archimetra.job.forms import EllipseForm, PolygonForm, RectangleForm, SlotForm, StarForm, outlines_of
 from archimetra.job.job import new_job
-from archimetra.job.placing import AlignTo, Anchor, Edge, Rows
 from archimetra.job.reading import reading
 from archimetra.job.shapes import Guide, Measure, MeasureKind, Source
 from archimetra.job.sheet import Sheet

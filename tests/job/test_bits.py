@@ -8,7 +8,8 @@ import pytest
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from archimetra.job import rack, recipes
+from archimetra.edits import rack
+from archimetra.job import recipes
 from archimetra.job.bits import UNDERCUTS, Bit, BitKind, MaterialRecipe, Recipe
 from archimetra.job.ids import BitId
 from archimetra.job.sheet import Machine, Material

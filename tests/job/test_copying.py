@@ -5,18 +5,19 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from archimetra.edits import basic as edits
+from archimetra.edits import copying, cutting, layering, leftovers, marking, placing
+from archimetra.edits.history import History
+from archimetra.edits.placing import Rows
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import copying, cutting, edits, layering, leftovers, marking, placing
 from archimetra.job.cut_parts import Side
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.file import decode_job, encode_job
-from archimetra.job.history import History
 from archimetra.job.job import new_job
 from archimetra.job.marks import mark_at
-from archimetra.job.placing import Rows
 from archimetra.toolpath.shared.moves import MarkKind
 from shapes import job_with, replace
 

@@ -8,9 +8,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archimetra.base.errors import JobFileError
+from archimetra.edits import basic as edits
+from archimetra.edits import cutting, kits, layering, leftovers, rack, test_piece
+from archimetra.edits.ordering import precedences, suited_order
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, edits, kits, layering, leftovers, rack, recipes, test_piece
+from archimetra.job import recipes
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, Mark, Overrides, Side, Tabs
 from archimetra.job.cuts.carve import CarveCut
@@ -23,7 +26,6 @@ from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
 from archimetra.job.job import new_job, with_boards
-from archimetra.job.ordering import precedences, suited_order
 from archimetra.job.shapes import Layer
 from archimetra.job.sheet import Fixture, Machine, Material, Sheet
 from archimetra.job.starter_rack import starter_rack

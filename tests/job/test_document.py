@@ -12,10 +12,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archimetra.base.errors import JobFileError
+from archimetra.edits import basic as edits
+from archimetra.edits import layering, placing
+from archimetra.edits.history import History
 from archimetra.geometry.affine import Affine
-from archimetra.job import edits, layering, placing
 from archimetra.job.file import SCHEMA, JobFile, decode_job, encode_job, load_job, pack, save_job, unpack
-from archimetra.job.history import History
 from archimetra.job.job import new_job
 from archimetra.job.quantities import QuantityError, Unit, format_length, is_plain, parse_length, parse_number
 from archimetra.job.sheet import Heights, Sheet, Zero, ZeroAt, ZeroZ

@@ -8,12 +8,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
+from archimetra.edits import basic as edits
+from archimetra.edits import layering, placing
+from archimetra.edits import place_drawing as landing
+from archimetra.edits.history import MOST_STEPS, History
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import edits, landing, layering, placing
 from archimetra.job.cut_parts import Side
-from archimetra.job.history import MOST_STEPS, History
 from archimetra.job.job import new_job
 from archimetra.job.sheet import HoldDown, Sheet
 from plain_clock import plain_clock

@@ -10,22 +10,24 @@ from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.demo import quay_tide_clock
+from archimetra.edits import basic as edits
+from archimetra.edits import copying, cutting, inlaying, layering, marking, placing, shaping
+from archimetra.edits import place_drawing as landing
+from archimetra.edits.edit import Edit
+from archimetra.edits.finishing import finish_edit
+from archimetra.edits.history import History
+from archimetra.edits.ordering import suited_order
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import copying, cutting, edits, inlaying, landing, layering, marking, placing, shaping
 from archimetra.job.cut_parts import Side, Tabs
 from archimetra.job.cuts.facing import FacingCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
-from archimetra.job.edit import Edit
 from archimetra.job.file import decode_job, encode_job
-from archimetra.job.finishing import finish_edit
 from archimetra.job.forms import EllipseForm, RectangleForm
-from archimetra.job.history import History
 from archimetra.job.inlays import InlayKind
 from archimetra.job.marks import mark_at
-from archimetra.job.ordering import suited_order
 from shapes import job_with, replace
 
 DEMO = quay_tide_clock().job

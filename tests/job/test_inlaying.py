@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import pytest
 
+from archimetra.edits import basic as edits
+from archimetra.edits import copying, cutting, inlaying, kits, layering, leftovers, placing, shaping, stamping
 from archimetra.geometry.affine import Affine
-from archimetra.job import copying, cutting, edits, inlaying, kits, layering, leftovers, placing, shaping, stamping
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cut_parts import Half, Side
 from archimetra.job.cuts.carve import CarveCut

@@ -11,10 +11,10 @@ import msgspec
 import pytest
 
 from archimetra.base.errors import JobFileError
+from archimetra.edits.finishing import finished
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job.file import SCHEMA, _encode, decode_job, encode_job, load_job
-from archimetra.job.finishing import finished
 from archimetra.job.gate import whats_loose
 from archimetra.job.migrations import STEPS, migrated
 

@@ -10,19 +10,21 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
+from archimetra.edits import basic as edits
+from archimetra.edits import cutting
+from archimetra.edits import place_drawing as landing
+from archimetra.edits.finishing import finish_edit
+from archimetra.edits.ordering import precedences, suited_order
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, edits, landing
 from archimetra.job.cut_parts import Entry, Side
 from archimetra.job.cuts.engrave import EngraveCut
 from archimetra.job.cuts.facing import FacingCut
 from archimetra.job.cuts.hole import HoleCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
-from archimetra.job.finishing import finish_edit
 from archimetra.job.job import new_job, with_boards
-from archimetra.job.ordering import precedences, suited_order
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.resolved_cut import faced_before
 

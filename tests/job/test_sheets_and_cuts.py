@@ -11,12 +11,12 @@ from hypothesis import strategies as st
 
 from archimetra.base.errors import JobFileError
 from archimetra.demo import quay_tide_clock
+from archimetra.edits import basic as edits
+from archimetra.edits.finishing import finish_edit, finished
+from archimetra.edits.history import History
 from archimetra.geometry.path import Path
-from archimetra.job import edits
 from archimetra.job.file import decode_job, encode_job
-from archimetra.job.finishing import finish_edit, finished
 from archimetra.job.gate import whats_loose
-from archimetra.job.history import History
 from archimetra.job.ids import SheetId
 from archimetra.job.job import Job, with_boards
 from archimetra.job.sheet import Sheet

@@ -12,8 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from archimetra.base.errors import OutputError
+from archimetra.edits import basic as edits
 from archimetra.engine.planning import plan_board
-from archimetra.job import edits
 from archimetra.job.cut_parts import Entry, Lead, Overrides, Side, Tabs
 from archimetra.job.job import with_boards
 from archimetra.job.quantities import Unit

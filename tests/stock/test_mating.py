@@ -8,10 +8,11 @@ import numpy as np
 import pytest
 
 from archimetra.artwork.text_form import TextForm
+from archimetra.edits import basic as edits
+from archimetra.edits import inlaying, shaping
 from archimetra.engine.mating import MateError, mating_of
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
-from archimetra.job import edits, inlaying, shaping
 from archimetra.job.bits import Bit
 from archimetra.job.ids import BitId, InlayId
 from archimetra.job.inlays import InlayKind

@@ -15,10 +15,10 @@ from archimetra.artwork.fonts import fonts_in, shipped_fonts, system_fonts
 from archimetra.artwork.text import set_in
 from archimetra.artwork.text_form import TextForm
 from archimetra.base.errors import ArchimetraError
+from archimetra.edits import leftovers
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job import leftovers
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut

@@ -8,12 +8,12 @@ import numpy as np
 import pytest
 import shapely
 
+from archimetra.edits.ordering import suited_order
 from archimetra.geometry.path import Path
 from archimetra.job.cut_parts import Direction, Entry, Side
 from archimetra.job.cuts.chamfer import ChamferCut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.job import with_boards
-from archimetra.job.ordering import suited_order
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.shared.moves import straightened
 from cutting_board import area_of, board_with, no_rapid_in_wood, planned

@@ -11,9 +11,9 @@ import pytest
 import shapely
 
 from archimetra.base.findings import Severity
+from archimetra.edits import leftovers
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
-from archimetra.job import leftovers
 from archimetra.job.bits import Recipe
 from archimetra.job.cut_parts import Entry, Pattern, Side, Tabs
 from archimetra.job.cuts.pocket import PocketCut

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from archimetra.edits import cutting, marking, placing, shaping
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, marking, placing, shaping
 from archimetra.job.cut_parts import Mark, Side, Tabs
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.forms import RectangleForm

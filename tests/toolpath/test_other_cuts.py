@@ -9,10 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from archimetra.base.findings import Severity
+from archimetra.edits import basic as edits
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import edits
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, HoleStep, Overrides, Side, Tabs
 from archimetra.job.cuts.engrave import EngraveCut

@@ -9,10 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from archimetra.base.findings import Severity
+from archimetra.edits import cutting, leftovers
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import as_region
-from archimetra.job import cutting, leftovers
 from archimetra.job.bits import BitKind, Recipe
 from archimetra.job.cut_parts import Direction, Entry, Overrides, Pattern, Side
 from archimetra.job.cuts.hole import HoleCut

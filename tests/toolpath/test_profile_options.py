@@ -9,9 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from archimetra.base.findings import Severity
+from archimetra.edits import marking
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
-from archimetra.job import marking
 from archimetra.job.bits import Recipe
 from archimetra.job.cut_parts import Direction, Entry, Lead, LeadKind, Mark, Side, Tabs
 from archimetra.job.cuts.profile import ProfileCut

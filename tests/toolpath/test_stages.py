@@ -8,11 +8,11 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from archimetra.edits import leftovers
 from archimetra.geometry.clearance import Clearance
 from archimetra.geometry.morphology import filled
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import as_region
-from archimetra.job import leftovers
 from archimetra.job.bits import BitKind, Recipe
 from archimetra.job.cut_parts import Lead, LeadKind, Tabs
 from archimetra.job.cuts.facing import FacingCut

@@ -18,8 +18,8 @@ from PySide6.QtWidgets import QFileDialog, QMenu, QMessageBox
 from archimetra.app.document_window import DocumentWindow
 from archimetra.app.widgets.unfinished import unfinished
 from archimetra.base.errors import ArchimetraError, JobFileError
-from archimetra.job import edits
-from archimetra.job.comparing import differences
+from archimetra.edits import basic as edits
+from archimetra.edits.comparing import differences
 from archimetra.job.file import SUFFIX, JobFile, JobFileChanged, is_changed, load_job, on_disk
 from archimetra.job.job import new_job
 

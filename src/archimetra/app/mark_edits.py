@@ -8,7 +8,8 @@ import msgspec
 
 from archimetra.app.session import Session
 from archimetra.app.views.plan_view import PlanView
-from archimetra.job import edits, marking
+from archimetra.edits import basic as edits
+from archimetra.edits import marking
 from archimetra.job.cut_parts import Mark
 from archimetra.job.ids import ShapeId
 from archimetra.job.marks import mark_at

@@ -110,7 +110,7 @@ def _begin(window: MainWindow, recovery: FilePath, job_path: FilePath | None, *,
     window.documents.begin(left_by_crashes(recovery), job_path, with_demo=with_demo)
 
 
-PAGES_NEED = ("shapely", "scipy.spatial", "numba", "archimetra.artwork.text", "archimetra.artwork.mend", "archimetra.job.shaping",
+PAGES_NEED = ("shapely", "scipy.spatial", "numba", "archimetra.artwork.text", "archimetra.artwork.mend", "archimetra.edits.shaping",
               "archimetra.artwork.fonts", "archimetra.toolpath.suggest", "archimetra.toolpath.carve_depths")  # fmt: skip
 
 

@@ -21,6 +21,13 @@ from PySide6.QtGui import QImage
 from archimetra.artwork.drawing import Drawing, DrawnLayer, moved
 from archimetra.artwork.report import Entry
 from archimetra.base.errors import JobFileError
+from archimetra.edits import basic as edits
+from archimetra.edits import copying, placing
+from archimetra.edits import place_drawing as landing
+from archimetra.edits.copying import Clip
+from archimetra.edits.edit import Edit
+from archimetra.edits.history import History
+from archimetra.edits.layering import whole_groups
 from archimetra.engine.messages import (
     ArtworkRead,
     ArtworkRequest,
@@ -36,14 +43,9 @@ from archimetra.engine.messages import (
     WorkerFailed,
 )
 from archimetra.geometry.affine import Affine
-from archimetra.job import copying, edits, landing, placing
-from archimetra.job.copying import Clip
-from archimetra.job.edit import Edit
 from archimetra.job.file import SUFFIX, JobFile, OnDisk, open_job, save_job
-from archimetra.job.history import History
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.job import Board, Job, new_job, with_boards
-from archimetra.job.layering import whole_groups
 from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length, parse_number
 from archimetra.job.shapes import Source
 from archimetra.output.gcode_file import GcodeFile
@@ -446,7 +448,7 @@ class Session(QObject):
     def copy_picked(self) -> str:
         """Keep what is picked for pasting; it is also given as SVG text, '' where nothing is picked."""
         from archimetra.artwork.svg_write import write_svg
-        from archimetra.job.shaping import as_drawn
+        from archimetra.edits.shaping import as_drawn
 
         if not self.picked:
             return ""

@@ -21,7 +21,8 @@ from archimetra.app.window import MainWindow
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.files import write_safely
 from archimetra.demo import artwork, quay_tide_clock
-from archimetra.job import edits, guides
+from archimetra.edits import basic as edits
+from archimetra.edits import guides
 from archimetra.job.file import JobFile, load_job
 from archimetra.job.shapes import Measure, MeasureKind
 

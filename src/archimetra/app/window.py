@@ -67,7 +67,8 @@ from archimetra.app.views.showing import (
 )
 from archimetra.app.widgets.unfinished import is_within, unfinished
 from archimetra.base.findings import Finding, Severity
-from archimetra.job import cutting, edits, guides, placing
+from archimetra.edits import basic as edits
+from archimetra.edits import cutting, guides, placing
 from archimetra.job.file import SUFFIX, JobFile
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.quantities import Unit

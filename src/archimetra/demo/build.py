@@ -16,9 +16,13 @@ from archimetra.artwork.trace import open_picture, trace
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.files import write_safely
 from archimetra.demo import FILE, artwork
+from archimetra.edits import basic as edits
+from archimetra.edits import copying, cutting, inlaying, layering, placing, shaping, stamping, test_piece
+from archimetra.edits import place_drawing as landing
+from archimetra.edits.edit import replace
+from archimetra.edits.placing import Rows
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import copying, cutting, edits, inlaying, landing, layering, placing, shaping, stamping, test_piece
 from archimetra.job.cut_parts import Lead, LeadKind, Overrides, Side, Tabs
 from archimetra.job.cuts import Cut
 from archimetra.job.cuts.carve import CarveCut
@@ -26,13 +30,11 @@ from archimetra.job.cuts.engrave import EngraveCut
 from archimetra.job.cuts.hole import HoleCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.slot import SlotCut
-from archimetra.job.edit import replace
 from archimetra.job.file import JobFile, pack
 from archimetra.job.forms import EllipseForm, RectangleForm
 from archimetra.job.ids import BitId, BoardId, ShapeId
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Board, Job, with_boards
-from archimetra.job.placing import Rows
 from archimetra.job.shapes import Source
 from archimetra.job.sheet import HoldDown, Material, Sheet, Zero, ZeroAt
 from archimetra.job.starter_rack import STARTER_BITS, starter_rack

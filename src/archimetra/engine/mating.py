@@ -5,8 +5,8 @@ from __future__ import annotations
 from math import radians, tan
 
 from archimetra.base.errors import ArchimetraError
+from archimetra.edits import inlaying
 from archimetra.engine.planning import Cache, Report, plan_board
-from archimetra.job import inlaying
 from archimetra.job.bits import BitKind
 from archimetra.job.ids import InlayId
 from archimetra.job.inlays import Inlay, InlayKind

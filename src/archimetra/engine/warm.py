@@ -19,6 +19,8 @@ import platformdirs
 import archimetra
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.base.files import write_safely
+from archimetra.edits import cutting, inlaying, rack
+from archimetra.edits import place_drawing as landing
 from archimetra.engine.keys import lean_board, lean_job
 from archimetra.engine.mating import mating_of
 from archimetra.engine.planning import plan_board
@@ -26,7 +28,6 @@ from archimetra.geometry.fill import FillRule
 from archimetra.geometry.joining import join
 from archimetra.geometry.path import Path
 from archimetra.geometry.pieces import pieces_of
-from archimetra.job import cutting, inlaying, landing, rack
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import Entry, Pattern, Side, Tabs
 from archimetra.job.cuts import Cut

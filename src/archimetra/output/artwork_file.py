@@ -8,9 +8,9 @@ from pathlib import Path as FilePath
 from archimetra.artwork.drawing import DrawnLayer
 from archimetra.base.errors import OutputError
 from archimetra.base.files import write_safely
+from archimetra.edits.shaping import as_drawn
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import Board
-from archimetra.job.shaping import as_drawn
 
 SUFFIXES = (".svg", ".dxf")
 

@@ -10,8 +10,8 @@ import msgspec
 import shapely
 
 from archimetra.artwork.text_form import TextForm
+from archimetra.edits import rack
 from archimetra.geometry.region import polygons_of
-from archimetra.job import rack
 from archimetra.job.bits import UNDERCUTS, Bit, BitKind
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import Board, Job

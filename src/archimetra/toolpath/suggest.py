@@ -6,10 +6,10 @@ from collections.abc import Callable, Iterator, Sequence
 
 import msgspec
 
-from archimetra.job import cutting, inlaying, rack, stamping
+from archimetra.edits import cutting, inlaying, rack, stamping
+from archimetra.edits.edit import Edit, board_of, replace
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut, kind_of
-from archimetra.job.edit import Edit, board_of, replace
 from archimetra.job.ids import BoardId, CutId, InlayId, LayerId
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Job

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from archimetra.app.session import Session
 from archimetra.app.widgets.fields import QuantityField
-from archimetra.job.edit import Edit
+from archimetra.edits.edit import Edit
 from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length, parse_number
 
 Note = Callable[[], str]

@@ -9,8 +9,8 @@ from archimetra.app.stations.page import ANGLE_WIDTH, Page, fill, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, label
 from archimetra.app.widgets.zero_picker import ZeroPicker
-from archimetra.job import edits
-from archimetra.job.edit import Edit
+from archimetra.edits import basic as edits
+from archimetra.edits.edit import Edit
 from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length
 from archimetra.job.sheet import Fixture, FixtureKind, HoldDown, Material, ZeroAt, ZeroZ
 

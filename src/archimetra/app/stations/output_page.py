@@ -12,7 +12,7 @@ from archimetra.app.stations.page import Page, fill, shown
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.base.errors import OutputError
 from archimetra.base.findings import Severity
-from archimetra.job import edits
+from archimetra.edits import basic as edits
 from archimetra.job.quantities import Unit
 from archimetra.output.controllers import controllers
 from archimetra.output.files import write_files

@@ -11,7 +11,7 @@ from archimetra.app.stations.bindings import Binding, LengthBinding, Note, Numbe
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import FIELD_WIDTH, Choice, QuantityField
 from archimetra.app.widgets.form import Form, page
-from archimetra.job.edit import Edit
+from archimetra.edits.edit import Edit
 
 ANGLE_WIDTH = 58  # of fields whose note says which way angles count
 

@@ -52,14 +52,14 @@ from archimetra.app.views.plan_surface import PlanSurface
 from archimetra.app.views.snapping import Caught, MoveTargets, PointTargets, Snap
 from archimetra.app.views.tools import Tool, box_handles, knob_rect, scaling
 from archimetra.app.views.viewport import Viewport, fitting
+from archimetra.edits.guides import all_guides
+from archimetra.edits.layering import locked_shapes
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit
-from archimetra.job.guides import all_guides
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import Board, Job
-from archimetra.job.layering import locked_shapes
 from archimetra.job.quantities import QuantityError, Unit, format_length, parse_length, parse_number
 from archimetra.job.shapes import Guide
 from archimetra.toolpath.shared.program import Run

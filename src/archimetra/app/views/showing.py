@@ -16,11 +16,11 @@ from archimetra.app.views.line_layer import LineGroup, group
 from archimetra.app.views.plan_view import Scene
 from archimetra.app.views.section_view import MateDrawing, SectionData
 from archimetra.app.views.sequence_view import SequenceBlock, depth_trace
+from archimetra.edits import place_drawing as landing
 from archimetra.engine.messages import BoardPlan, MateMade
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import flatten_together
-from archimetra.job import landing
 from archimetra.job.bits import Bit
 from archimetra.job.ids import InlayId
 from archimetra.job.job import Board, Job

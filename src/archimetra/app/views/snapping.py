@@ -8,10 +8,10 @@ from typing import NamedTuple
 
 import numpy as np
 
+from archimetra.edits.guides import all_guides
 from archimetra.geometry.arrays import FloatArray, IntArray
 from archimetra.geometry.path import Path, flatten_together
 from archimetra.geometry.segments import Kind, arcs_of
-from archimetra.job.guides import all_guides
 from archimetra.job.job import Board
 from archimetra.job.shapes import Shape
 

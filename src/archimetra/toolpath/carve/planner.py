@@ -15,10 +15,10 @@ import shapely
 
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding
+from archimetra.edits import leftovers
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearances import Piece
 from archimetra.geometry.skeleton import Skeleton
-from archimetra.job import leftovers
 from archimetra.job.bits import BitKind
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.ids import CutId

@@ -20,9 +20,10 @@ from archimetra.artwork.offers import repair_of, words_of
 from archimetra.artwork.report import Entry, Topic
 from archimetra.artwork.trace_settings import MOST_TONES, TraceSettings
 from archimetra.base.errors import ArchimetraError
+from archimetra.edits import place_drawing as landing
+from archimetra.edits import shaping
 from archimetra.engine.messages import ArtworkRead, ArtworkRequest
 from archimetra.geometry.affine import Affine
-from archimetra.job import landing, shaping
 from archimetra.job.shapes import Backdrop, Source
 
 FILTER = "Artwork (*.svg *.svgz *.dxf *.pdf *.ai *.png *.jpg *.jpeg *.bmp *.webp);;All files (*)"

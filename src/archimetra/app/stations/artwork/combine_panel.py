@@ -7,8 +7,8 @@ from archimetra.app.stations.bindings import Typed
 from archimetra.app.stations.page import fill, shown
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.app.widgets.form import Form
+from archimetra.edits import shaping
 from archimetra.geometry.thicken import CORNERS, ENDS
-from archimetra.job import shaping
 
 RELIEFS = ("on the corner", "along the longer side", "along the shorter side")
 

@@ -12,10 +12,10 @@ from archimetra.app.stations.page import shown
 from archimetra.app.views.tools import DrawTool, LineTool
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
+from archimetra.edits import shaping
+from archimetra.edits.edit import Edit
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import shaping
-from archimetra.job.edit import Edit
 from archimetra.job.forms import EllipseForm, PolygonForm, RectangleForm, SlotForm, StarForm
 from archimetra.job.forms import Form as ShapeForm
 from archimetra.job.shapes import Shape

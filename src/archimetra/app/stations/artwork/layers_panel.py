@@ -22,8 +22,8 @@ from archimetra.app.session import Session, sentence
 from archimetra.app.theme import icons
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import label
-from archimetra.job import layering
-from archimetra.job.edit import Edit
+from archimetra.edits import layering
+from archimetra.edits.edit import Edit
 from archimetra.job.ids import LayerId
 from archimetra.job.job import Board
 from archimetra.job.shapes import LAYER_COLOURS, Layer

@@ -12,7 +12,7 @@ from archimetra.app.views.plan_marks import reading_words
 from archimetra.app.views.tools import MeasureTool
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
-from archimetra.job import guides
+from archimetra.edits import guides
 from archimetra.job.ids import ShapeId
 from archimetra.job.quantities import format_length
 from archimetra.job.reading import Reading, reading

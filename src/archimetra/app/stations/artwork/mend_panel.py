@@ -14,7 +14,7 @@ from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
 from archimetra.artwork.drawing import DrawnShape
 from archimetra.artwork.mend import Repair
-from archimetra.job import shaping
+from archimetra.edits import shaping
 from archimetra.job.ids import ShapeId
 
 MOST_LIVE = 30_000  # segments: with more the repairs are tried only when asked

@@ -7,11 +7,11 @@ from archimetra.app.stations.page import shown
 from archimetra.app.views.node_tool import NodeTool
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
+from archimetra.edits import shaping
+from archimetra.edits.edit import Edit
+from archimetra.edits.layering import free_shapes
 from archimetra.geometry.path import Path
-from archimetra.job import shaping
-from archimetra.job.edit import Edit
 from archimetra.job.ids import ShapeId
-from archimetra.job.layering import free_shapes
 from archimetra.job.shapes import Shape
 
 MOST_SHAPES = 12
@@ -114,7 +114,7 @@ class NodesPanel(Panel):
             if left:
                 job = shaping.set_paths(job, s.board.id, id_, left, words).job
         if gone:
-            from archimetra.job.placing import remove_shapes
+            from archimetra.edits.placing import remove_shapes
 
             job = remove_shapes(job, s.board.id, gone).job
         s.apply(Edit(words, job))

@@ -13,10 +13,10 @@ from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
 from archimetra.base.errors import ArchimetraError
-from archimetra.job.edit import Edit
+from archimetra.edits.edit import Edit
+from archimetra.edits.placing import Box, box_of
+from archimetra.edits.shaping import Done
 from archimetra.job.ids import ShapeId
-from archimetra.job.placing import Box, box_of
-from archimetra.job.shaping import Done
 
 
 class Panel(Rows):

@@ -10,10 +10,10 @@ from archimetra.app.stations.page import ANGLE_WIDTH, fill, shown
 from archimetra.app.theme.style import scaled
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label
 from archimetra.app.widgets.form import Form
+from archimetra.edits import layering, placing
+from archimetra.edits.edit import Edit
+from archimetra.edits.placing import AlignTo, Anchor, Edge
 from archimetra.geometry.affine import Affine
-from archimetra.job import layering, placing
-from archimetra.job.edit import Edit
-from archimetra.job.placing import AlignTo, Anchor, Edge
 
 _ANCHORS = tuple(Anchor)
 

@@ -9,8 +9,8 @@ from archimetra.app.stations.bindings import Typed
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.app.widgets.form import Form
-from archimetra.job import placing
-from archimetra.job.placing import Rows
+from archimetra.edits import placing
+from archimetra.edits.placing import Rows
 
 
 class RepeatPanel(Panel):

@@ -14,10 +14,10 @@ from archimetra.app.widgets.fields import Choice, ChoiceRow, TextBox, label
 from archimetra.app.widgets.form import Form
 from archimetra.artwork.text_form import Align, Fit, TextForm
 from archimetra.base.errors import ArtworkError
+from archimetra.edits import shaping
+from archimetra.edits.edit import Edit
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import bounds_of
-from archimetra.job import shaping
-from archimetra.job.edit import Edit
 from archimetra.job.shapes import Shape
 
 PREVIEW = QSize(258, 26)

@@ -18,9 +18,10 @@ from archimetra.app.widgets.badge import badge_pixmap, draw_badge, draw_bit
 from archimetra.app.widgets.fields import TextField, label
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.files import write_safely
-from archimetra.job import edits, rack
+from archimetra.edits import basic as edits
+from archimetra.edits import rack
+from archimetra.edits.edit import Edit
 from archimetra.job.bits import UNDERCUTS, Bit, BitKind, Flutes, Spin
-from archimetra.job.edit import Edit
 from archimetra.job.ids import BitId
 
 replace = msgspec.structs.replace

@@ -6,11 +6,11 @@ from collections.abc import Callable
 from typing import Any
 
 from archimetra.app.session import Session
-from archimetra.job import cutting
+from archimetra.edits import cutting
+from archimetra.edits.edit import Edit
 from archimetra.job.bits import Bit, Recipe
 from archimetra.job.cut_parts import Mark
 from archimetra.job.cuts import Cut
-from archimetra.job.edit import Edit
 from archimetra.job.ids import CutId, ShapeId
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.resolve import resolved

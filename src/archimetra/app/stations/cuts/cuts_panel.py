@@ -21,7 +21,7 @@ from archimetra.app.widgets.fields import TextBox, TextField, label, show_kind
 from archimetra.app.widgets.form import Fold, Form
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.findings import Severity
-from archimetra.job import cutting, kits, layering, rack
+from archimetra.edits import cutting, kits, layering, rack
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
 from archimetra.job.ids import CutId, LayerId

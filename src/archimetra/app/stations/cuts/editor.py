@@ -15,10 +15,10 @@ from archimetra.app.stations.page import Rows, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField
 from archimetra.app.widgets.form import Fold, Form
-from archimetra.job import cutting
+from archimetra.edits import cutting
+from archimetra.edits.edit import Edit
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Clears, Cut
-from archimetra.job.edit import Edit
 from archimetra.job.ids import CutId
 from archimetra.job.quantities import format_length
 

@@ -12,9 +12,9 @@ from archimetra.app.stations.page import Rows, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import QuantityField, label
 from archimetra.app.widgets.inlay_sketch import InlaySketch, InlaySketchData
-from archimetra.job import inlaying
+from archimetra.edits import inlaying
+from archimetra.edits.edit import Edit
 from archimetra.job.bits import Bit
-from archimetra.job.edit import Edit
 from archimetra.job.inlays import Inlay, InlayKind
 from archimetra.job.quantities import format_length
 

@@ -13,9 +13,9 @@ from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap
 from archimetra.app.widgets.fields import TextField, label, show_kind
-from archimetra.job import edits
+from archimetra.edits import basic as edits
+from archimetra.edits.edit import Edit
 from archimetra.job.bits import Bit, MaterialRecipe, Recipe
-from archimetra.job.edit import Edit
 from archimetra.job.ids import BitId
 from archimetra.job.recipes import Judgement, first_recipe, held, judge, with_recipe
 from archimetra.job.sheet import Material

@@ -9,9 +9,9 @@ from archimetra.app.stations.bindings import Typed
 from archimetra.app.stations.page import fill
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.base.errors import ArchimetraError
-from archimetra.job import test_piece
+from archimetra.edits import test_piece
+from archimetra.edits.test_piece import UNITS, Quantity, Sample, Scale, TestPiece
 from archimetra.job.bits import UNDERCUTS, Bit, BitKind
-from archimetra.job.test_piece import UNITS, Quantity, Sample, Scale, TestPiece
 
 replace = msgspec.structs.replace
 QUANTITIES = list(Quantity)

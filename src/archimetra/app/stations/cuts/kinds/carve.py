@@ -11,8 +11,8 @@ from archimetra.app.stations.cuts.form_row import FormRow, under_bit_at
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
+from archimetra.edits import leftovers
 from archimetra.engine.messages import BitsCompared, CompareRequest
-from archimetra.job import leftovers
 from archimetra.job.bits import CARVING_KINDS, FLAT_BOTTOMED, Bit
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.quantities import format_length

@@ -7,7 +7,7 @@ from archimetra.app.stations.cuts.form_row import FormRow
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.cut_sketch import under_bit
 from archimetra.app.widgets.fields import label
-from archimetra.job import leftovers
+from archimetra.edits import leftovers
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import Entry, Pattern
 from archimetra.job.cuts.pocket import PocketCut

@@ -9,7 +9,7 @@ from archimetra.app.stations.cuts.form_row import FormRow
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.cut_sketch import Outline, mirrored, under_bit
 from archimetra.app.widgets.fields import label
-from archimetra.job import cutting
+from archimetra.edits import cutting
 from archimetra.job.bits import UNDERCUTS, Bit, BitKind
 from archimetra.job.cut_parts import Entry
 from archimetra.job.cuts.engrave import EngraveCut

@@ -11,14 +11,14 @@ from enum import StrEnum
 from math import atan2, degrees, hypot, isfinite
 from typing import NamedTuple
 
+from archimetra.edits.copying import copies
+from archimetra.edits.edit import Edit, board_of, replace, with_board
+from archimetra.edits.layering import free_shapes
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.path import Path
-from archimetra.job.copying import copies
-from archimetra.job.edit import Edit, board_of, replace, with_board
 from archimetra.job.forms import RectangleForm, SlotForm, outlines_of, scaled_form
 from archimetra.job.ids import BoardId, ShapeId
 from archimetra.job.job import Board, Job
-from archimetra.job.layering import free_shapes
 from archimetra.job.shapes import Shape
 from archimetra.job.shapes import box_of as box_of
 

@@ -12,6 +12,7 @@ from math import isfinite
 import msgspec
 
 from archimetra.artwork.text_form import Align, TextForm
+from archimetra.edits.edit import Edit, board_of, next_number, replace
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, Recipe
@@ -20,7 +21,6 @@ from archimetra.job.cuts import Cut
 from archimetra.job.cuts.engrave import EngraveCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
-from archimetra.job.edit import Edit, board_of, next_number, replace
 from archimetra.job.forms import outlines_of
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, SheetId
 from archimetra.job.job import Board, Job, with_boards

@@ -4,17 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from archimetra.edits import cutting, leftovers, placing, shaping
+from archimetra.edits.edit import Edit, board_of
+from archimetra.edits.layering import free_shapes
 from archimetra.geometry.affine import Affine
-from archimetra.job import cutting, leftovers, placing, shaping
 from archimetra.job.bits import CARVING_KINDS
 from archimetra.job.cut_parts import Side
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.profile import ProfileCut, default_tabs
-from archimetra.job.edit import Edit, board_of
 from archimetra.job.forms import RectangleForm
 from archimetra.job.ids import BitId, BoardId, CutId, ShapeId
 from archimetra.job.job import Job
-from archimetra.job.layering import free_shapes
 
 LEAST_STANDING = 1.0  # what stands thinner than this is marked
 

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from archimetra.artwork.drawing import Drawing, DrawnShape
+from archimetra.edits.edit import Edit, next_number, replace, with_board
 from archimetra.geometry.affine import Affine
-from archimetra.job.edit import Edit, next_number, replace, with_board
 from archimetra.job.ids import BoardId, LayerId, ShapeId, last_number
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import LAYER_COLOURS, Backdrop, Layer, Origin, Shape, Source

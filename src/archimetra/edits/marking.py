@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import Any
 
+from archimetra.edits.edit import Edit, replace
 from archimetra.job.cut_parts import Mark, ShapeTabs
 from archimetra.job.cuts import Cut
 from archimetra.job.cuts.profile import ProfileCut
-from archimetra.job.edit import Edit, replace
 from archimetra.job.ids import CutId, ShapeId
 from archimetra.job.job import Job, with_boards
 from archimetra.job.marks import same_contour

@@ -9,12 +9,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any
 
+from archimetra.edits import cutting
+from archimetra.edits.copying import renamed
+from archimetra.edits.edit import Edit, next_number, replace, with_board
 from archimetra.geometry.affine import Affine
-from archimetra.job import cutting
-from archimetra.job.copying import renamed
 from archimetra.job.cuts import Cut
 from archimetra.job.cuts.profile import ProfileCut
-from archimetra.job.edit import Edit, next_number, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, SheetId
 from archimetra.job.job import Board, Job, new_board, with_boards
 from archimetra.job.shapes import Shape

@@ -10,16 +10,16 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import TYPE_CHECKING, NamedTuple
 
 from archimetra.artwork.text_form import TextForm
+from archimetra.edits.edit import Edit, board_of, next_number, replace, with_board
+from archimetra.edits.layering import free_shapes
+from archimetra.edits.place_drawing import new_layer
+from archimetra.edits.placing import box_of
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
-from archimetra.job.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.job.forms import Form, RectangleForm, outlines_of, words_of
 from archimetra.job.ids import BoardId, LayerId, ShapeId
 from archimetra.job.job import Board, Job
-from archimetra.job.landing import new_layer
-from archimetra.job.layering import free_shapes
-from archimetra.job.placing import box_of
 from archimetra.job.shapes import Shape
 
 if TYPE_CHECKING:

@@ -10,10 +10,10 @@ from platformdirs import user_config_path
 
 from archimetra.base.errors import JobFileError
 from archimetra.base.files import write_safely
+from archimetra.edits.cutting import in_order, new_cut_id
+from archimetra.edits.edit import Edit, board_of, replace, with_board
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Clears, Cut
-from archimetra.job.cutting import in_order, new_cut_id
-from archimetra.job.edit import Edit, board_of, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, next_id
 from archimetra.job.job import Board, Job
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable
 from typing import Any
 
+from archimetra.edits.edit import Edit, board_of, next_number, replace, with_board
+from archimetra.edits.ordering import suited_order
 from archimetra.job.cut_parts import Overrides
 from archimetra.job.cuts import Clears, Cut, kind_of
-from archimetra.job.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId
 from archimetra.job.job import Board, Job, with_boards
-from archimetra.job.ordering import suited_order
 
 
 def new_cut_id(job: Job) -> CutId:

@@ -17,8 +17,8 @@ from platformdirs import user_config_path
 
 from archimetra.base.errors import JobFileError
 from archimetra.base.files import write_safely
+from archimetra.edits.edit import Edit, next_number, replace
 from archimetra.job.bits import Bit, BitKind, Flutes, Recipe, Spin
-from archimetra.job.edit import Edit, next_number, replace
 from archimetra.job.ids import BitId, next_id
 from archimetra.job.job import Job
 from archimetra.job.starter_rack import starter_rack

@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
+from archimetra.edits import rack
+from archimetra.edits.cutting import in_order, new_cut_id
+from archimetra.edits.edit import Edit, board_of, next_number, replace, with_board
+from archimetra.edits.layering import free_shapes
+from archimetra.edits.place_drawing import new_layer
 from archimetra.geometry.affine import IDENTITY, Affine
-from archimetra.job import rack
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
-from archimetra.job.cutting import in_order, new_cut_id
-from archimetra.job.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, next_id
 from archimetra.job.job import Board, Job
-from archimetra.job.landing import new_layer
-from archimetra.job.layering import free_shapes
 from archimetra.job.shapes import Shape, box_of
 
 Point = tuple[float, float]

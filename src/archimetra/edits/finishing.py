@@ -10,11 +10,11 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
+from archimetra.edits.cutting import in_order, remove_cuts
+from archimetra.edits.edit import replace
+from archimetra.edits.inlaying import settled
 from archimetra.job.cuts import Cut
-from archimetra.job.cutting import in_order, remove_cuts
-from archimetra.job.edit import replace
 from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, last_number
-from archimetra.job.inlaying import settled
 from archimetra.job.job import Board, Job, with_boards
 
 

@@ -20,17 +20,17 @@ from collections.abc import Sequence
 from math import floor, radians, tan
 from typing import Any
 
+from archimetra.edits import cutting, leftovers
+from archimetra.edits.basic import add_board
+from archimetra.edits.edit import Edit, board_of, next_number, replace
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job import cutting, leftovers
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cut_parts import Half, Mating, Side
 from archimetra.job.cuts import Cut
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut, default_tabs
-from archimetra.job.edit import Edit, board_of, next_number, replace
-from archimetra.job.edits import add_board
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId
 from archimetra.job.inlays import Inlay, InlayKind
 from archimetra.job.job import Board, Job, with_boards

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from archimetra.job.edit import Edit, replace
-from archimetra.job.finishing import finish_edit, numbered, raised
+from archimetra.edits.edit import Edit, replace
+from archimetra.edits.finishing import finish_edit, numbered, raised
 from archimetra.job.job import Job
 
 MOST_STEPS = 500

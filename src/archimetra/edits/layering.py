@@ -6,10 +6,10 @@ import re
 from collections.abc import Iterable
 from typing import Any
 
-from archimetra.job.edit import Edit, board_of, replace, with_board
+from archimetra.edits.edit import Edit, board_of, replace, with_board
+from archimetra.edits.place_drawing import new_layer
 from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, next_id
 from archimetra.job.job import Board, Job, with_boards
-from archimetra.job.landing import new_layer
 from archimetra.job.shapes import Shape
 
 COLOUR = re.compile(r"#[0-9a-fA-F]{6}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from math import isfinite
 
-from archimetra.job.edit import Edit, replace, with_board
+from archimetra.edits.edit import Edit, replace, with_board
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Guide, Measure

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from archimetra.edits.cutting import in_order, new_cut_id
+from archimetra.edits.edit import Edit, replace
 from archimetra.job.bits import FLAT_BOTTOMED
 from archimetra.job.cut_parts import Entry
 from archimetra.job.cuts import Clears, Cut
 from archimetra.job.cuts.pocket import PocketCut
-from archimetra.job.cutting import in_order, new_cut_id
-from archimetra.job.edit import Edit, replace
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import Board, Job, with_boards
 
