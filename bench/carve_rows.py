@@ -144,10 +144,10 @@ def _ribbon_job() -> Job:
 
 
 def _tolerance(task: ResolvedCut) -> float:
-    from archimetra.toolpath.carve_depths import carving_of
+    from archimetra.toolpath.carve_depths import carve_depths_of
 
     assert isinstance(task.cut, CarveCut)
-    return carving_of(task.cut, task.bit, task.sheet).outline_mm
+    return carve_depths_of(task.cut, task.bit, task.sheet).outline_mm
 
 
 def mate_measuring() -> Iterator[Row]:

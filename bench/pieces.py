@@ -7,7 +7,7 @@ import numpy as np
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.edits import basic as edits
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import placement
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.job.job import Job, new_job
@@ -35,7 +35,7 @@ def job_of(paths: list[Path], *, per_shape: int = 1, cuts: int = 1) -> Job:
         for k in range(0, len(paths), per_shape)
     )
     drawing = Drawing("bench", (DrawnLayer("all"),), shapes, Scale("mm", 1.0, "", True), None, ())
-    edit, ids = landing.place_drawing(job, job.boards[0].id, drawing)
+    edit, ids = placement.place_drawing(job, job.boards[0].id, drawing)
     job = edit.job
     for k in range(cuts):
         edit, _ = edits.add_profile(job, job.boards[0].id, ids[k::cuts], name=f"cut {k}")

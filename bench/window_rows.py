@@ -21,8 +21,7 @@ from archimetra.app.window import MainWindow
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import basic as edits
-from archimetra.edits import place_drawing as landing
-from archimetra.edits import placing
+from archimetra.edits import placement, placing
 from archimetra.engine.messages import ArtworkRequest
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
@@ -224,7 +223,7 @@ def dragging() -> Iterator[Row]:
     job = new_job()
     job = edits.change_board(job, job.boards[0].id, "", sheet=Sheet(width=600, height=500, readings=(18.0,))).job
     drawing = Drawing("many", (DrawnLayer("all"),), drawn, Scale("mm", 1.0, "", True), (600.0, 500.0), ())
-    job = landing.place_drawing(job, job.boards[0].id, drawing)[0].job
+    job = placement.place_drawing(job, job.boards[0].id, drawing)[0].job
     with _Desk(app, JobFile(job)) as desk:
         plan = desk.window.plan
         desk.session.pick([shape.id for shape in desk.session.board.shapes])

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.edits import basic as edits
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import placement
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.geometry.segments import Kind
@@ -61,7 +61,7 @@ def job_with(
         job = replace(job, bits=(bit,))
     drawn = DrawnShape("part", 0, tuple(paths), fill_rule, True, None, 1)
     drawing = Drawing("test", (DrawnLayer("all"),), (drawn,), Scale("mm", 1.0, "", True), None, ())
-    edit, ids = landing.place_drawing(job, job.boards[0].id, drawing)
+    edit, ids = placement.place_drawing(job, job.boards[0].id, drawing)
     edit, cut_id = edits.add_profile(edit.job, job.boards[0].id, ids)
     job = edits.change_cut(edit.job, cut_id, "", **cut).job
     return job, job.boards[0], job.boards[0].cuts[0]

@@ -12,11 +12,10 @@ from PIL import Image, ImageDraw
 
 from archimetra.artwork.drawing import Drawing, moved, with_true_size, with_unit
 from archimetra.artwork.read import read_artwork
-from archimetra.artwork.report import Entry, Topic
+from archimetra.artwork.report import ReportLine, Topic
 from archimetra.base.findings import Severity
 from archimetra.edits import basic as edits
-from archimetra.edits import layering, placing, shaping
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import layering, placement, placing, shaping
 from archimetra.edits.history import History
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
@@ -97,7 +96,7 @@ def test_the_part_is_cut_as_it_was_drawn(name, make, tolerance):
     drawing = read_artwork(make(), name=name)
     job = new_job()
     job = edits.change_board(job, job.boards[0].id, "", sheet=SHEET).job
-    edit, ids = landing.place_drawing(job, job.boards[0].id, drawing)
+    edit, ids = placement.place_drawing(job, job.boards[0].id, drawing)
     assert len(ids) == 1 if name == "a.pdf" else len(ids) == 2  # one element of the page, two outlines
     job = edits.add_profile(edit.job, job.boards[0].id, ids)[0].job
     board = job.boards[0]
@@ -141,7 +140,7 @@ def test_a_slot_with_relief_is_cut_wide_enough_for_its_part_and_past_the_edge():
 class TestReports:
     drawing = Drawing(
         "d", (), (), read_artwork(as_svg(), name="a.svg").scale, (200.0, 100.0),
-        (Entry(Topic.MENDED, "gaps", Severity.NOTE, "2 gaps.", ((10.0, 5.0), (20.0, 5.0))),),
+        (ReportLine(Topic.MENDED, "gaps", Severity.NOTE, "2 gaps.", ((10.0, 5.0), (20.0, 5.0))),),
     )  # fmt: skip
 
     def test_places_of_a_report_follow_the_drawing(self):
@@ -156,14 +155,14 @@ class TestReports:
             assert np.array(after.spots).reshape(-1, 2) == pytest.approx(2 * np.array(before.spots).reshape(-1, 2))
 
     def test_an_entry_reads_as_one_line_with_its_place(self):
-        entry = Entry(Topic.LEFT_OUT, "x", Severity.CAUTION, "One text left out.", place="line 7")
+        entry = ReportLine(Topic.LEFT_OUT, "x", Severity.CAUTION, "One text left out.", place="line 7")
         assert entry.text() == "One text left out. (line 7)"
 
 
 def test_undo_takes_every_edit_of_artwork_back_to_the_bit():
     job = new_job()
     b = job.boards[0].id
-    edit, ids = landing.place_drawing(job, b, read_artwork(as_svg(), name="a.svg"))
+    edit, ids = placement.place_drawing(job, b, read_artwork(as_svg(), name="a.svg"))
     history = History(job)
     assert history.apply(edit)
     steps = [

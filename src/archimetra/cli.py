@@ -216,11 +216,11 @@ def _check(options: argparse.Namespace) -> int:
 
 
 def _mate(options: argparse.Namespace) -> int:
-    from archimetra.edits.inlaying import settled
+    from archimetra.edits.inlaying import derive_inlays
     from archimetra.engine.mating import mating_of
     from archimetra.stock.mate_results import MEETS_MM
 
-    job = settled(_load(options.job))
+    job = derive_inlays(_load(options.job))
     inlays = [i for i in job.inlays if options.inlay in (None, i.name)]
     if not inlays:
         named = f" named '{options.inlay}'" if options.inlay else ""
@@ -311,7 +311,7 @@ def _new(options: argparse.Namespace) -> int:
     from archimetra.artwork.read import read_artwork_file
     from archimetra.artwork.svg import artwork_bytes
     from archimetra.edits import basic as edits
-    from archimetra.edits import place_drawing as landing
+    from archimetra.edits import placement
     from archimetra.job.cut_parts import Side
     from archimetra.job.file import JobFile, save_job
     from archimetra.job.job import new_job
@@ -331,7 +331,7 @@ def _new(options: argparse.Namespace) -> int:
     drawing = _at_true_size(read_artwork_file(options.art, page=options.page), options)
     job = msgspec.structs.replace(new_job(), name=options.job.stem)
     job = edits.change_board(job, job.boards[0].id, "Sheet", sheet=sheet).job
-    edit, shapes = landing.place_drawing(job, job.boards[0].id, drawing)
+    edit, shapes = placement.place_drawing(job, job.boards[0].id, drawing)
     if options.profile:
         edit, cut = edits.add_profile(edit.job, job.boards[0].id, shapes)
         side = {"outside": Side.OUTSIDE, "inside": Side.INSIDE, "on": Side.ON}[options.profile]

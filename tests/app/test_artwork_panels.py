@@ -96,9 +96,9 @@ class TestBringingIn:
         bring = window.artwork_page.bring
         assert "2 shapes" in bring.panel._name.text()
         assert "120 x 80 mm" in bring.panel._size.text()
-        assert window.plan.marks.has_coming
+        assert window.plan.marks.has_preview
         button(window, "Place on sheet").click()
-        assert not window.plan.marks.has_coming
+        assert not window.plan.marks.has_preview
         board = window.session.board
         assert [layer.name for layer in board.layers] == ["parts"]
         assert all(shape.is_closed for shape in board.shapes)
@@ -142,7 +142,7 @@ class TestBringingIn:
         bring_in(qtbot, window, tmp_path / "sign.png")
         bring = window.artwork_page.bring
         assert "2 shapes" in bring.panel._name.text()
-        assert window.plan.marks._coming_picture is not None
+        assert window.plan.marks._preview_picture is not None
         with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
             named(window, "Tones: 3").click()
         assert "1 shape" in bring.panel._name.text()

@@ -108,7 +108,7 @@ class TestOverlaps:
         done = drop_overlaps([left, right])
         assert done.shapes == [left, right]
         assert done.entries[0].code == "shared-edges"
-        assert done.entries[0].spots[0][0] == 10
+        assert done.entries[0].places[0][0] == 10
 
     def test_a_loose_line_on_an_outline_goes_whichever_comes_first(self):
         box, loose = shape(Path.rectangle(0, 0, 10, 10)), shape(line((2, 0), (7, 0)))

@@ -158,7 +158,7 @@ class TestEntities:
         m.add_linear_dim(base=(0, 15), p1=(-10, 0), p2=(10, 0)).render()
         drawing = read(doc)
         assert "1 point left out" in said(drawing)["dxf-point"]
-        assert next(e for e in drawing.report if e.code == "dxf-point").spots == ((13.0, 14.0),)
+        assert next(e for e in drawing.report if e.code == "dxf-point").places == ((13.0, 14.0),)
         assert "1 dimension left out" in said(drawing)["dxf-dimension"]
 
 
@@ -316,7 +316,7 @@ class TestLayersAndText:
         m.add_text("A", height=5, dxfattribs={"style": "odd", "insert": (7, 9)})
         told = next(e for e in read(doc).report if e.code == "dxf-font")
         assert "NoSuchFont.ttf" in told.sentence
-        assert len(told.spots) == 1
+        assert len(told.places) == 1
 
 
 def bounds(shape):

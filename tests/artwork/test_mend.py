@@ -160,7 +160,7 @@ class TestAssembling:
         net = assembled([*lines((0, 0), (5, 0)), *lines((5, 0), (8, 4)), *lines((5, 0), (8, -4))])
         assert len(net.paths) == 3
         assert "three or more ends" in said(net.entries)["forks"]
-        assert net.entries[-1].spots == ((5.0, 0.0),)
+        assert net.entries[-1].places == ((5.0, 0.0),)
 
     def test_two_squares_that_touch_in_a_corner_stay_two(self):
         found = assembled(dirty([Path.rectangle(0, 0, 10, 10), Path.rectangle(10, 10, 10, 10)], seed=3, gap=0))

@@ -332,7 +332,7 @@ class TestWholeFormat:
         told = [e for e in read_svg(svg(body), name="t").report if e.code == "svg-font"]
         assert len(told) == 1
         assert "Nowhere" in told[0].sentence
-        assert len(told[0].spots) == 2
+        assert len(told[0].places) == 2
 
     def test_switch_takes_the_first_child_meant_for_us(self):
         body = (

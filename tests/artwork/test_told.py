@@ -34,7 +34,7 @@ def test_an_open_line_that_is_filled_and_stroked_is_told():
     data = f'{HEAD}<path d="M10 10L50 10L50 50" fill="red" stroke="black"/><path d="M10 60L50 60L50 90Z" fill="red" stroke="black"/></svg>'
     told = {e.code: e for e in read_artwork(data.encode(), name="a.svg").report}
     assert "1 open line is filled as well as stroked" in told["svg-open-filled"].sentence
-    assert len(told["svg-open-filled"].spots) == 1
+    assert len(told["svg-open-filled"].places) == 1
     for quiet in ('fill="none" stroke="black"', 'fill="red" stroke="none"'):
         data = f'{HEAD}<path d="M10 10L50 10L50 50" {quiet}/></svg>'
         assert "svg-open-filled" not in {e.code for e in read_artwork(data.encode(), name="a.svg").report}

@@ -28,7 +28,7 @@ def pair(bit=VEE, *, plug_thickness: float = 18.0, **fields):
     )
     job = edit.job
     sheet = replace(job.boards[1].sheet, readings=(plug_thickness,))
-    return inlaying.settled(edits.change_board(job, job.boards[1].id, "", sheet=sheet).job), inlay
+    return inlaying.derive_inlays(edits.change_board(job, job.boards[1].id, "", sheet=sheet).job), inlay
 
 
 def told(job, board: int) -> dict[str, object]:
@@ -78,7 +78,7 @@ def test_a_half_switched_off_and_a_frame_too_tight():
 def test_another_kind_of_bit_in_a_v_inlay_is_told():
     job, _ = pair()
     carve = next(c for c in job.boards[0].cuts if isinstance(c, CarveCut))
-    wrong = inlaying.settled(cutting.change_cut(job, carve.id, "", bit=BitId("bit1")).job)
+    wrong = inlaying.derive_inlays(cutting.change_cut(job, carve.id, "", bit=BitId("bit1")).job)
     assert "is no V bit" in told(wrong, 0)["inlay-no-vee"].sentence
 
 

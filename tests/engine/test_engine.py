@@ -19,8 +19,7 @@ from archimetra.base.errors import CancelledError
 from archimetra.checks.board_checks import check_board
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import basic as edits
-from archimetra.edits import cutting, layering, placing
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import cutting, layering, placement, placing
 from archimetra.engine.autosave import Autosave, discard, left_by_crashes
 from archimetra.engine.client import MOST_TRIES, Engine
 from archimetra.engine.keys import geometry_key, lean_board, plan_key
@@ -381,7 +380,7 @@ class TestChecks:
         notched = Path.polyline([(0, 0), (200, 0), (200, 50), (50, 50), (50, 200), (0, 200)], closed=True)
         job, board, cut = job_with(notched, sheet=self.SHEET)
         drawn = DrawnShape("knob", 0, (Path.circle((120, 120), 20),), FillRule.NONZERO, True, None, 1)
-        edit, ids = landing.place_drawing(
+        edit, ids = placement.place_drawing(
             job, board.id, Drawing("knob", (DrawnLayer("all"),), (drawn,), Scale("mm", 1.0, "", True), None, ())
         )
         place = board.shapes[0].at
@@ -430,7 +429,7 @@ def test_shapes_of_paths_of_every_length_are_checked():
 
     job, board, outline = job_with(Path.rectangle(0, 0, 200, 150))
     late = (Path.circle((60, 60), 9), star(5, 12, 6, at=(100, 60)))
-    edit, ids = landing.place_drawing(
+    edit, ids = placement.place_drawing(
         job, board.id, Drawing("late", (DrawnLayer("all"),), (DrawnShape("late", 0, late, FillRule.NONZERO, True, None, 1),),
                                Scale("mm", 1.0, "", True), None, ())
     )  # fmt: skip

@@ -11,8 +11,7 @@ import pytest
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.edits import basic as edits
-from archimetra.edits import cutting, inlaying, leftovers, rack
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import cutting, inlaying, leftovers, placement, rack
 from archimetra.edits.finishing import finished
 from archimetra.engine.keys import geometry_key, lean_board, lean_job, plan_key
 from archimetra.engine.planning import plan_board
@@ -48,7 +47,7 @@ def job():
     ]  # fmt: skip
     drawn = tuple(DrawnShape(f"s{k}", 0, (p,), FillRule.NONZERO, p.closed, None, 1) for k, p in enumerate(paths))
     drawing = Drawing("d", (DrawnLayer("all"),), drawn, Scale("mm", 1.0, "", True), None, ())
-    edit, ids = landing.place_drawing(made, b, drawing)
+    edit, ids = placement.place_drawing(made, b, drawing)
     made = edit.job
     edit, small = rack.take(made, next(bit for bit in starter_rack() if bit.kind is BitKind.STRAIGHT))
     made = edit.job

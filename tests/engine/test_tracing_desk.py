@@ -12,7 +12,7 @@ from PIL import Image
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.demo import artwork
 from archimetra.edits import guides, layering, placing, shaping
-from archimetra.engine import desk_process
+from archimetra.engine import file_worker
 from archimetra.engine.keys import lean_board, plan_key
 from archimetra.engine.messages import ArtworkRequest
 from archimetra.geometry.affine import Affine
@@ -31,19 +31,19 @@ def picture() -> bytes:
 
 
 def test_a_picture_comes_with_its_tones_and_is_traced_again_from_memory():
-    first = desk_process._answer(ArtworkRequest(1, data=picture(), name="p.png"))
+    first = file_worker._answer(ArtworkRequest(1, data=picture(), name="p.png"))
     assert first.drawing is not None
     assert [colour for colour, _ in first.tones][1][1:3] > "c0"
-    kept = desk_process._last_picture
+    kept = file_worker._last_picture
     three = TraceSettings(tones=3, ink=(0, 1), smoothness=0)
-    again = desk_process._answer(ArtworkRequest(2, data=picture(), name="p.png", trace=three))
-    assert desk_process._last_picture is kept
+    again = file_worker._answer(ArtworkRequest(2, data=picture(), name="p.png", trace=three))
+    assert file_worker._last_picture is kept
     assert len(again.drawing.shapes) == 2
     assert sum(share for _, share in again.tones) == pytest.approx(1)
 
 
 def test_settings_that_leave_nothing_keep_the_tones_to_choose_from():
-    got = desk_process._answer(ArtworkRequest(1, data=picture(), name="p.png", trace=TraceSettings(ink=())))
+    got = file_worker._answer(ArtworkRequest(1, data=picture(), name="p.png", trace=TraceSettings(ink=())))
     assert got.drawing is None
     assert "No tone is chosen" in got.problem
     assert len(got.tones) == 2
@@ -51,13 +51,13 @@ def test_settings_that_leave_nothing_keep_the_tones_to_choose_from():
 
 @pytest.mark.parametrize(("fields", "width"), [({"width_mm": 60.0}, 60.0), ({"mm_per_unit": 0.25}, 30.0)])
 def test_a_picture_keeps_the_size_it_has_in_a_drawing_or_was_given(fields, width):
-    got = desk_process._answer(ArtworkRequest(1, data=picture(), name="p.png", **fields))
+    got = file_worker._answer(ArtworkRequest(1, data=picture(), name="p.png", **fields))
     assert got.drawing.page_mm[0] == pytest.approx(width)
 
 
 def test_a_drawing_read_again_keeps_the_size_chosen_before():
     request = ArtworkRequest(1, data=artwork("star-plug.svg"), name="star-plug.svg", mm_per_unit=1.0)
-    x0, _, x1, _ = desk_process._answer(request).drawing.bounds()
+    x0, _, x1, _ = file_worker._answer(request).drawing.bounds()
     assert x1 - x0 == pytest.approx(196 * 96 / 25.4, rel=1e-4)
 
 

@@ -156,7 +156,7 @@ class TestRecipes:
         machine = Machine(min_rpm=6_000.0, max_rpm=most, max_feed=4_000.0)
         own = bit(BitKind.STRAIGHT)
         meant = Recipe(spindle_rpm=speed, feed=feed)
-        held = recipes.held(meant, machine)
+        held = recipes.limit_to_machine(meant, machine)
         assert machine.min_rpm <= held.recipe.spindle_rpm <= machine.max_rpm
         assert held.recipe.feed <= machine.max_feed
         if held.recipe.feed < machine.max_feed:

@@ -17,8 +17,8 @@ from archimetra.job.bits import Bit
 from archimetra.job.ids import BitId, InlayId
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Job, new_job, with_boards
+from archimetra.stock.depth_sampler import DepthSampler
 from archimetra.stock.mating import outline_places
-from archimetra.stock.probe import Probe
 from archimetra.stock.timeline import StockTimeline
 from carved_board import vee
 from shapes import replace, star
@@ -59,7 +59,7 @@ def straight_inlay(
     )
     job = edit.job
     sheet = replace(job.boards[1].sheet, readings=(thickness,))
-    return inlaying.settled(edits.change_board(job, job.boards[1].id, "", sheet=sheet).job), inlay
+    return inlaying.derive_inlays(edits.change_board(job, job.boards[1].id, "", sheet=sheet).job), inlay
 
 
 def mate(job: Job, inlay: InlayId):
@@ -72,7 +72,7 @@ class TestProbe:
         job, _ = vee_inlay()
         board = job.boards[0]
         plan = plan_board(job, board, {})
-        probe = Probe(plan.run, job.bits, width=board.sheet.width, height=board.sheet.height)
+        probe = DepthSampler(plan.run, job.bits, width=board.sheet.width, height=board.sheet.height)
         timeline = StockTimeline(board.sheet, plan.run, job.bits, cell=0.5, times=plan.times.ends)
         a, b = (150.0, 131.0), (250.0, 172.0)
         heights = timeline.section(a, b, plan.times.total, samples=400)
@@ -85,7 +85,7 @@ class TestProbe:
         job, _ = vee_inlay()
         board = job.boards[0]
         plan = plan_board(job, board, {})
-        probe = Probe(plan.run, job.bits, width=board.sheet.width, height=board.sheet.height)
+        probe = DepthSampler(plan.run, job.bits, width=board.sheet.width, height=board.sheet.height)
         assert probe.depths(np.array([[5.0, 5.0], [-1000.0, 0.0], [1e6, 1e6]])).tolist() == [0.0, 0.0, 0.0]
 
 
@@ -143,7 +143,7 @@ class TestVeeInlay:
         frames = [s for s in board.shapes if s.id.endswith(inlaying.FRAME)]
         assert len(frames) == 4
         plan = plan_board(job, board, {})
-        probe = Probe(plan.run, job.bits, width=board.sheet.width, height=board.sheet.height)
+        probe = DepthSampler(plan.run, job.bits, width=board.sheet.width, height=board.sheet.height)
         boxes = np.array([frame.bounds() for frame in frames])
         x, y = np.meshgrid(np.linspace(1, 40, 60), np.linspace(1, 40, 60))
         places = np.column_stack((x.ravel(), y.ravel()))

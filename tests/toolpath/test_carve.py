@@ -26,7 +26,7 @@ from archimetra.job.ids import BitId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.carve.area import area_of_carving
-from archimetra.toolpath.carve_depths import carving_of, rises
+from archimetra.toolpath.carve_depths import carve_depths_of, rises
 from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.shared.moves import Move, straightened
@@ -241,7 +241,7 @@ class TestPasses:
     def test_rapids_stay_out_of_the_wood(self):
         for fields in ({}, {"end_depth": 3.0}, {"bit": vee(per_pass=2.0, tip=0.2)}):
             toolpath, _, board, _ = carve(star(), RECTANGLE, **fields)
-            assert no_rapid_in_wood(toolpath, board.flight.retract)
+            assert no_rapid_in_wood(toolpath, board.travel_heights.retract)
 
     def test_it_never_falls_faster_than_the_plunge_feed(self):
         toolpath, _, _, bit = carve(star())
@@ -258,7 +258,7 @@ class TestPasses:
         assert lifts <= 2
         work = resolve(job, board, cut)
         axis = (
-            area_of_carving(work.shapes, cut, carving_of(cut, work.bit, work.sheet))
+            area_of_carving(work.shapes, cut, carve_depths_of(cut, work.bit, work.sheet))
             .clearances.pieces[0]
             .skeleton(residual_mm=0.004, chord_tolerance_mm=0.001, low=0.0, high=1e9, simplify_mm=0.001)
         )
@@ -280,7 +280,7 @@ class TestArt:
         work = resolve(job, board, cut)
         toolpath, findings = plan_cut(work)
         assert not [f for f in findings if f.severity == "stop"]
-        area = area_of_carving(work.shapes, cut, carving_of(cut, bit, work.sheet)).region
+        area = area_of_carving(work.shapes, cut, carve_depths_of(cut, bit, work.sheet)).region
         found = surface([(toolpath, bit)], area, slope=slope_of(bit), limit=2.0)
         assert found.gouge < 0.01
         unreached = bit.tip_flat / 2 / slope_of(bit)
@@ -304,7 +304,7 @@ class TestArt:
             work = resolve(with_boards(job, (board,)), board, cut)
             toolpath, findings = plan_cut(work)
             assert not [f for f in findings if f.severity == "stop"], font.name
-            area = area_of_carving(work.shapes, cut, carving_of(cut, bit, work.sheet)).region
+            area = area_of_carving(work.shapes, cut, carve_depths_of(cut, bit, work.sheet)).region
             found = surface([(toolpath, bit)], area, slope=slope_of(bit), limit=2.0, cell=0.15)
             assert found.gouge < 0.01, font.name
             assert found.left.max() < 0.045, font.name

@@ -203,7 +203,7 @@ def faults_of(case: Case) -> list[str]:
         assert bit is not None
         work = resolve(case.job, case.board, cut)
         toolpath, _ = plan_cut(work)
-        toolpath, _ = kept_clear(toolpath, case.board.fixtures, cut, bit, case.board.flight, recipe=work.recipe)
+        toolpath, _ = kept_clear(toolpath, case.board.fixtures, cut, bit, case.board.travel_heights, recipe=work.recipe)
         if not len(toolpath):
             continue
         cell = 0.05 if bit.diameter < 2.5 or bit.kind is BitKind.VEE else 0.1 if bit.diameter < 10 else 0.2
@@ -312,7 +312,7 @@ class TestBehindAClamp:
         clamped = replace(board, fixtures=(Fixture(x=80.0, y=40.0, width=12.0, height=10.0),))
         work = resolve(job, clamped, clamped.cuts[0])
         toolpath, told = kept_clear(
-            plan_cut(work)[0], clamped.fixtures, clamped.cuts[0], bit, clamped.flight, recipe=work.recipe
+            plan_cut(work)[0], clamped.fixtures, clamped.cuts[0], bit, clamped.travel_heights, recipe=work.recipe
         )
         assert [f.code for f in told] == ["into-clamp"]
         load, _, _ = load_of(toolpath, bit, per_pass=2.0)
@@ -325,7 +325,9 @@ class TestBehindAClamp:
             job, board, cut = board_with(*holes, kind=HoleCut, sheet=SHEET, end_depth=8.0, method=method)
             clamps = (Fixture(x=60.0, y=65.0, width=10.0, height=8.0), Fixture(x=90.0, y=65.0, width=30.0, height=8.0))
             work = resolve(job, board, cut)
-            toolpath, told = kept_clear(plan_cut(work)[0], clamps, cut, work.bit, board.flight, recipe=work.recipe)
+            toolpath, told = kept_clear(
+                plan_cut(work)[0], clamps, cut, work.bit, board.travel_heights, recipe=work.recipe
+            )
             assert [f.severity for f in told] == [Severity.STOP, Severity.STOP]
             assert "a hole is left out" in told[0].sentence
             assert "2 holes are left out" in told[1].sentence
@@ -337,5 +339,5 @@ class TestBehindAClamp:
         )
         work = resolve(job, board, cut)
         clamp = (Fixture(x=80.0, y=65.0, width=10.0, height=8.0),)
-        _, told = kept_clear(plan_cut(work)[0], clamp, cut, work.bit, board.flight, recipe=work.recipe)
+        _, told = kept_clear(plan_cut(work)[0], clamp, cut, work.bit, board.travel_heights, recipe=work.recipe)
         assert "a hole is left out" in told[0].sentence

@@ -26,9 +26,9 @@ from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.resolved_cut import faced_before
 from archimetra.toolpath.shared.clearing import chains, covering_strokes, every_loop, fitting_strokes, loop_tree
 from archimetra.toolpath.shared.entries import helix_at, lay_helix
-from archimetra.toolpath.shared.laying import Layer, sloped_feed
 from archimetra.toolpath.shared.leads import fit_lead
 from archimetra.toolpath.shared.linking import Links
+from archimetra.toolpath.shared.move_builder import MoveBuilder, sloped_feed
 from archimetra.toolpath.shared.moves import Move, MoveList, Role
 from archimetra.toolpath.shared.overcut import overcut
 from archimetra.toolpath.shared.passes import MOST_ROUNDS, Lifts, lay_pass, ramp_length
@@ -39,11 +39,11 @@ from cutting_board import board_with
 from shapes import blob, replace, star, straight_bit
 
 
-def layer_of(**fields) -> Layer:
+def layer_of(**fields) -> MoveBuilder:
     job, board, cut = board_with(
         star(), kind=PocketCut, bit=straight_bit(6.0, recipe=Recipe(feed=1200.0, plunge=300.0)), **fields
     )
-    return Layer(resolve(job, board, cut))
+    return MoveBuilder(resolve(job, board, cut))
 
 
 class TestLaying:

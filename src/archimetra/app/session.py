@@ -19,11 +19,10 @@ from PySide6.QtCore import QCoreApplication, QEventLoop, QObject, Qt, Signal
 from PySide6.QtGui import QImage
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, moved
-from archimetra.artwork.report import Entry
+from archimetra.artwork.report import ReportLine
 from archimetra.base.errors import JobFileError
 from archimetra.edits import basic as edits
-from archimetra.edits import copying, placing
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import copying, placement, placing
 from archimetra.edits.copying import Clip
 from archimetra.edits.edit import Edit
 from archimetra.edits.history import History
@@ -89,8 +88,8 @@ class Session(QObject):
     autosave_changed = Signal()  # it works, or no longer works
     grid_wanted = Signal(float)  # mm between the points of the grid, 0 for none
     tool_wanted = Signal(object)  # a function from the plan to a tool, or None
-    coming_changed = Signal(object, object)  # the drawing about to land and the picture behind it (bytes, mm), or None
-    spots_wanted = Signal(object, object)  # places of a report's entry on the board, and the one to look at
+    preview_changed = Signal(object, object)  # the drawing about to land and the picture behind it (bytes, mm), or None
+    places_wanted = Signal(object, object)  # places of a report's entry on the board, and the one to look at
     said = Signal(str, str)  # kind ("note", "caution", "stop") and a sentence
 
     _event = Signal(object)
@@ -120,8 +119,10 @@ class Session(QObject):
         self._reading = 0  # number of the file being read, 0 for none
         self.clip: Clip | None = None
         self.landed_ids: tuple[ShapeId, ...] = ()  # the shapes that came with it
-        self.landed: tuple[str, tuple[Entry, ...]] | None = None  # the last drawing's name and its report, on the board
-        self.coming: tuple[Drawing | None, tuple[bytes, tuple[float, float]] | None] = (None, None)
+        self.landed: tuple[str, tuple[ReportLine, ...]] | None = (
+            None  # the last drawing's name and its report, on the board
+        )
+        self.import_preview: tuple[Drawing | None, tuple[bytes, tuple[float, float]] | None] = (None, None)
         self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
         self.files: tuple[GcodeFile, ...] = ()
         self._files_for = ""
@@ -376,10 +377,10 @@ class Session(QObject):
 
     # ---- artwork and cuts
 
-    def show_coming(self, drawing: Drawing | None, picture: tuple[bytes, tuple[float, float]] | None = None) -> None:
+    def show_preview(self, drawing: Drawing | None, picture: tuple[bytes, tuple[float, float]] | None = None) -> None:
         """What has been brought in and not landed yet, with the picture it was traced from; or nothing any more."""
-        self.coming = (drawing, picture)
-        self.coming_changed.emit(drawing, picture)
+        self.import_preview = (drawing, picture)
+        self.preview_changed.emit(drawing, picture)
 
     @property
     def is_reading(self) -> bool:
@@ -404,8 +405,8 @@ class Session(QObject):
             name = self._free_name(*source)
             self.sources = {**self.sources, name: source[1]}
             kept = Source(name=name, path=path)
-        at = landing.landing(self.board, drawing)
-        edit, ids = landing.place_drawing(self.job, self.board.id, drawing, source=kept)
+        at = placement.landing(self.board, drawing)
+        edit, ids = placement.place_drawing(self.job, self.board.id, drawing, source=kept)
         self.landed, self.landed_ids = (drawing.name, moved(drawing, at).report), tuple(ids)
         self.apply(edit)
         self.pick(ids)
@@ -422,7 +423,7 @@ class Session(QObject):
     def reread(self, name: str, read: ArtworkRead) -> str:
         """Take a changed file's drawing in place of the one before; what came of it in a sentence."""
         assert read.drawing is not None
-        done = landing.reread_drawing(self.job, self.board.id, name, read.drawing)
+        done = placement.reread_drawing(self.job, self.board.id, name, read.drawing)
         self.sources = {**self.sources, name: read.data}
         known = next((s for s in self.board.sources if s.name == name), None)
         self.landed = (read.drawing.name, moved(read.drawing, known.at if known is not None else Affine()).report)

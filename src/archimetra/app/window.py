@@ -57,8 +57,8 @@ from archimetra.app.views.section_view import SectionView
 from archimetra.app.views.sequence_view import SequenceView
 from archimetra.app.views.showing import (
     Backdrops,
-    coming,
     plan_scene,
+    preview_groups,
     readings_of,
     section_data,
     sequence_blocks,
@@ -185,8 +185,8 @@ class MainWindow(DocumentWindow):
         s.autosave_changed.connect(lambda: self.status.show_autosave(s.autosave_problem))
         s.demo_wanted.connect(self.documents.open_demo)
         s.tool_wanted.connect(self._show_tool)
-        s.coming_changed.connect(self._show_coming)
-        s.spots_wanted.connect(self._show_spots)
+        s.preview_changed.connect(self._show_preview)
+        s.places_wanted.connect(self._show_places)
         s.grid_wanted.connect(plan.show_grid)
         plan.picked.connect(self._pick)
         self._mark_edits = MarkEdits(s, plan)
@@ -256,7 +256,7 @@ class MainWindow(DocumentWindow):
         self.section.show_section(None)
         self._show_all()
         self._show_zoom()
-        self._show_coming(*self.session.coming)
+        self._show_preview(*self.session.import_preview)
 
     def _show_opened(self) -> None:
         """Another document: nothing of how the one before was looked at stays."""
@@ -409,16 +409,16 @@ class MainWindow(DocumentWindow):
         self.plan.show_tool(None)
         self.artwork_page.tool_left()
 
-    def _show_coming(self, drawing: Drawing | None, picture: tuple[bytes, tuple[float, float]] | None) -> None:
+    def _show_preview(self, drawing: Drawing | None, picture: tuple[bytes, tuple[float, float]] | None) -> None:
         """Artwork where it would land, before it does."""
-        if drawing is not None and not self.plan.marks.has_coming:
+        if drawing is not None and not self.plan.marks.has_preview:
             self.plan.fit()
-        self.plan.marks.show_coming(*coming(drawing, picture, self.session.board, self.tokens))
+        self.plan.marks.show_preview(*preview_groups(drawing, picture, self.session.board, self.tokens))
         if self.station == "cuts":
             self._refresh_page()
 
-    def _show_spots(self, spots: tuple[tuple[float, float], ...], current: tuple[float, float] | None) -> None:
-        self.plan.marks.show_spots(spots, current)
+    def _show_places(self, places: tuple[tuple[float, float], ...], current: tuple[float, float] | None) -> None:
+        self.plan.marks.show_places(places, current)
         if current is not None:
             self.plan.go_to(*current)
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from archimetra.artwork.gaps import gaps_left
 from archimetra.artwork.nets import Nets, areas_between, parts_of_nets
-from archimetra.artwork.report import Entry, counted, decide, mended
+from archimetra.artwork.report import ReportLine, counted, decide, mended
 from archimetra.geometry.arrays import BoolArray, FloatArray, IntArray
 from archimetra.geometry.doubles import middles, twins, without_overlaps
 from archimetra.geometry.joining import Joined, join
@@ -28,7 +28,7 @@ class Assembled(NamedTuple):
 
     paths: list[Path]
     members: list[IntArray]
-    entries: list[Entry]
+    entries: list[ReportLine]
 
 
 def assemble(
@@ -39,7 +39,7 @@ def assemble(
         return Assembled([], [], [])
     pieces, number, nothing = _with_extent(pieces)
     groups = groups[number]
-    entries: list[Entry] = []
+    entries: list[ReportLine] = []
     if len(nothing):
         words = f"{counted(len(nothing), 'line')} without length {'was' if len(nothing) == 1 else 'were'} dropped."
         entries.append(mended("zero-length", words, nothing))
@@ -71,7 +71,7 @@ def assemble(
     return Assembled(paths, members, entries)
 
 
-def _questions(pieces: Pieces, groups: IntArray, joined: Joined, join_mm: float, double_mm: float) -> list[Entry]:
+def _questions(pieces: Pieces, groups: IntArray, joined: Joined, join_mm: float, double_mm: float) -> list[ReportLine]:
     """What the lines leave open: gaps too wide to be closed without asking, and areas on both sides of a line."""
     entries = []
     between = areas_between(pieces, groups, tolerance_mm=join_mm, double_mm=double_mm)
@@ -86,12 +86,12 @@ def _questions(pieces: Pieces, groups: IntArray, joined: Joined, join_mm: float,
     ]
     gaps = gaps_left([path for path, _ in chains], [group for _, group in chains])
     if gaps is not None:
-        words = f"Open by up to {gaps.widest:.2g} mm at {counted(len(gaps.spots), 'place')}."
-        entries.append(decide("gaps-left", words, gaps.spots, offer="close-gaps", within_mm=gaps.within_mm))
+        words = f"Open by up to {gaps.widest:.2g} mm at {counted(len(gaps.places), 'place')}."
+        entries.append(decide("gaps-left", words, gaps.places, offer="close-gaps", within_mm=gaps.within_mm))
     return entries
 
 
-def _joining_entries(joined: Joined, paths: list[Path], members: list[IntArray], nets: Nets) -> list[Entry]:
+def _joining_entries(joined: Joined, paths: list[Path], members: list[IntArray], nets: Nets) -> list[ReportLine]:
     entries = []
     made = [path for path, parts in zip(paths, members, strict=True) if len(parts) > 1]
     if made:
@@ -146,7 +146,7 @@ def _without_doubles(
     segments = pieces.segments()
     twin = twins(segments, tolerance_mm=double_mm, groups=groups[owner])
     is_extra = ((twin >= 0) & single[owner]) | _of_doubled(twin, owner, sizes)
-    spots = [middles(segments.rows(is_extra))]
+    places = [middles(segments.rows(is_extra))]
     keep = np.ones(pieces.number, dtype=bool)
     keep[owner[is_extra]] = False
     found = without_overlaps(segments.rows(keep[owner]), single[owner][keep[owner]], tolerance_mm=double_mm)
@@ -156,11 +156,11 @@ def _without_doubles(
         p[rows], q[rows], params[rows] = found.segments.p, found.segments.q, found.segments.params
         pieces = Pieces(p, q, segments.kinds, params, pieces.first)
         keep[owner[rows[~found.keep]]] = False
-        spots.append(found.dropped)
+        places.append(found.dropped)
     left = np.flatnonzero(keep)
     if len(left) < pieces.number:
         pieces = taken(pieces, left, np.zeros(len(left), dtype=bool))
-    return pieces, number[left], groups[left], np.vstack(spots), found.is_whole
+    return pieces, number[left], groups[left], np.vstack(places), found.is_whole
 
 
 def _of_doubled(twin: IntArray, owner: IntArray, sizes: IntArray) -> BoolArray:

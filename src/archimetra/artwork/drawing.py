@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import msgspec
 
-from archimetra.artwork.report import Entry
+from archimetra.artwork.report import ReportLine
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path, bounds_of, transform_together
@@ -62,7 +62,7 @@ class Drawing(msgspec.Struct, frozen=True, eq=False):
     shapes: tuple[DrawnShape, ...]
     scale: Scale
     page_mm: tuple[float, float] | None
-    report: tuple[Entry, ...]
+    report: tuple[ReportLine, ...]
     pictures: tuple[DrawnPicture, ...] = ()
     page: int = 1
     pages: int = 1
@@ -131,7 +131,7 @@ def _rescaled(drawing: Drawing, factor: float, scale: Scale) -> Drawing:
     )
     page = drawing.page_mm and (drawing.page_mm[0] * factor, drawing.page_mm[1] * factor)
     report = tuple(
-        msgspec.structs.replace(entry, spots=tuple((x * factor, y * factor) for x, y in entry.spots))
+        msgspec.structs.replace(entry, places=tuple((x * factor, y * factor) for x, y in entry.places))
         for entry in drawing.report
     )
     pictures = tuple(msgspec.structs.replace(p, at=p.at.then(m)) for p in drawing.pictures)
@@ -142,7 +142,8 @@ def moved(drawing: Drawing, m: Affine) -> Drawing:
     """The drawing mapped: shapes, pictures and the places of its report."""
     shapes = _shapes_mapped(drawing.shapes, m)
     report = tuple(
-        msgspec.structs.replace(entry, spots=tuple(m.point(*spot) for spot in entry.spots)) for entry in drawing.report
+        msgspec.structs.replace(entry, places=tuple(m.point(*spot) for spot in entry.places))
+        for entry in drawing.report
     )
     pictures = tuple(msgspec.structs.replace(p, at=p.at.then(m)) for p in drawing.pictures)
     return msgspec.structs.replace(drawing, shapes=shapes, report=report, pictures=pictures)

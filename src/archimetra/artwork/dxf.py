@@ -17,7 +17,7 @@ from archimetra.artwork.assemble import assemble
 from archimetra.artwork.drawing import LARGEST_MM, Drawing, DrawnShape, Scale, moved
 from archimetra.artwork.dxf_entities import Content, Converter
 from archimetra.artwork.mend import drop_doubles, tidy
-from archimetra.artwork.report import Entry, counted, left_out, mended, unit_entry
+from archimetra.artwork.report import ReportLine, counted, left_out, mended, unit_entry
 from archimetra.base.collecting import without_collecting
 from archimetra.base.errors import ArtworkError
 from archimetra.geometry.affine import Affine
@@ -174,7 +174,7 @@ def _number(value: Any) -> int:
 
 
 def _drawing(content: Content, converter: Converter, document: Document, name: str, scale: Scale) -> Drawing:
-    report: list[Entry] = []
+    report: list[ReportLine] = []
     content = _without_far(content, name, scale, report)
     mm = Affine.scale(scale.mm_per_unit)
     loose = content.loose()
@@ -221,7 +221,7 @@ def _scaled(loose: Pieces, factor: float) -> FloatArray:
     return params
 
 
-def _without_far(content: Content, name: str, scale: Scale, report: list[Entry]) -> Content:
+def _without_far(content: Content, name: str, scale: Scale, report: list[ReportLine]) -> Content:
     """Things so far from all the rest that only damage puts them there, left out and told."""
     every = content.boxes() * scale.mm_per_unit
     if not len(every):

@@ -15,7 +15,7 @@ import numpy as np
 
 from archimetra.artwork.drawing import DrawnLayer
 from archimetra.artwork.fonts import Font, font_like
-from archimetra.artwork.report import Entry, counted, left_out, mended
+from archimetra.artwork.report import ReportLine, counted, left_out, mended
 from archimetra.artwork.text import set_in, wrapped
 from archimetra.artwork.text_form import Align, TextForm
 from archimetra.base.errors import ArtworkError
@@ -166,13 +166,13 @@ class Converter:
         self._name = name
         self._curve = CURVE_MM / mm_per_unit
         self._left: Counter[str] = Counter()
-        self._spots: dict[str, list[tuple[float, float]]] = {}
+        self._places: dict[str, list[tuple[float, float]]] = {}
         self._stood_in: dict[str, list[tuple[float, float]]] = {}
         self._blocks: dict[str, Content] = {}
         self._open: list[str] = []
         self._layer_numbers: dict[str, int] = {}
         self._order = 0
-        self.to_drawing = IDENTITY  # set when the drawing's place is known; spots are mapped by it
+        self.to_drawing = IDENTITY  # set when the drawing's place is known; places are mapped by it
 
     # ---- layers
 
@@ -481,7 +481,7 @@ class Converter:
             self._leave("empty text", spot)
             return
         self._left["text"] += 1
-        self._spots.setdefault("text", []).append(spot)
+        self._places.setdefault("text", []).append(spot)
         placed = tuple(path.transform(m) for path in paths)
         out.shapes.append(Whole(form.text[:40], layer, placed, True, key, self._order))
 
@@ -559,7 +559,7 @@ class Converter:
     def _leave(self, what: str, spot: tuple[float, float] | None) -> None:
         self._left[what] += 1
         if spot is not None:
-            self._spots.setdefault(what, []).append(spot)
+            self._places.setdefault(what, []).append(spot)
 
     def why_empty(self) -> str:
         """A sentence saying what there was instead of something to cut."""
@@ -568,15 +568,15 @@ class Converter:
         seen = ", ".join(f"{count} {what}" for what, count in self._left.most_common(4))
         return f"Left out: {seen}."
 
-    def report(self) -> list[Entry]:
+    def report(self) -> list[ReportLine]:
         """What was left out or changed, with places in the finished drawing."""
         out = []
         for what, count in self._left.items():
-            spots = [self.to_drawing.point(*spot) for spot in self._spots.get(what, [])]
-            out.append(_entry(what, count, spots))
+            places = [self.to_drawing.point(*spot) for spot in self._places.get(what, [])]
+            out.append(_entry(what, count, places))
         for words, places in self._stood_in.items():
-            spots = [self.to_drawing.point(*spot) for spot in places]
-            out.append(left_out("dxf-font", f"The font {words} is not on this machine; check the text.", spots=spots))
+            places = [self.to_drawing.point(*spot) for spot in places]
+            out.append(left_out("dxf-font", f"The font {words} is not on this machine; check the text.", places=places))
         return out
 
 
@@ -664,7 +664,7 @@ def _indexed(number: int) -> str:
     return "" if number in (0, 7, 255, 256) or number > 256 else "#{:02x}{:02x}{:02x}".format(*aci2rgb(number))
 
 
-def _entry(what: str, count: int, spots: list[tuple[float, float]]) -> Entry:
+def _entry(what: str, count: int, places: list[tuple[float, float]]) -> ReportLine:
     table = {
         "text": (True, f"{counted(count, 'text')} turned into outlines."),
         "POINT": (False, f"{counted(count, 'point')} left out: a point has no outline. Draw circles where holes go."),
@@ -679,5 +679,5 @@ def _entry(what: str, count: int, spots: list[tuple[float, float]]) -> Entry:
     }
     is_harmless, sentence = table.get(what, (what.startswith("invisible"), f"{counted(count, what)} left out."))
     if what == "text":
-        return mended("dxf-text", sentence, spots)
-    return left_out(f"dxf-{what.lower().replace(' ', '-')}", sentence, spots=spots, is_harmless=is_harmless)
+        return mended("dxf-text", sentence, places)
+    return left_out(f"dxf-{what.lower().replace(' ', '-')}", sentence, places=places, is_harmless=is_harmless)

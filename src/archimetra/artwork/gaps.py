@@ -21,9 +21,9 @@ LEAP = 4.0  # a distance this many times the one before belongs to something els
 
 
 class Gaps(NamedTuple):
-    """``spots`` (k, 2) half way between the ends, the ``widest`` of the gaps, and a round distance that closes them all."""
+    """``places`` (k, 2) half way between the ends, the ``widest`` of the gaps, and a round distance that closes them all."""
 
-    spots: FloatArray
+    places: FloatArray
     widest: float
     within_mm: float
 

@@ -15,7 +15,7 @@ from scipy.spatial import cKDTree
 from archimetra.artwork.assemble import DOUBLE_MM, JOIN_MM, NOTHING_MM, assemble
 from archimetra.artwork.drawing import Drawing, DrawnShape
 from archimetra.artwork.nets import parts_of_nets
-from archimetra.artwork.report import Entry, counted, decide, mended
+from archimetra.artwork.report import ReportLine, counted, decide, mended
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.distance import SegmentField
@@ -37,7 +37,7 @@ class Mended(NamedTuple):
 
     shapes: list[DrawnShape]
     origins: Sequence[tuple[int, ...]]
-    entries: list[Entry]
+    entries: list[ReportLine]
 
 
 Repair = Callable[[Sequence[DrawnShape]], Mended]
@@ -68,7 +68,7 @@ def tidy(shapes: Sequence[DrawnShape]) -> Mended:
         return Mended(list(shapes), [(k,) for k in range(len(shapes))], [])
     out: list[DrawnShape] = []
     origins: list[tuple[int, ...]] = []
-    spots: list[FloatArray] = []
+    places: list[FloatArray] = []
     count = gone = 0
     for k, shape in enumerate(shapes):
         paths = []
@@ -78,7 +78,7 @@ def tidy(shapes: Sequence[DrawnShape]) -> Mended:
                 paths.append(path)
                 continue
             count += int(short.sum())
-            spots.extend(path.nodes[1:][short])
+            places.extend(path.nodes[1:][short])
             left = _without(path, short)
             if left is None:
                 gone += 1
@@ -92,7 +92,7 @@ def tidy(shapes: Sequence[DrawnShape]) -> Mended:
     if count:
         words = f"{counted(count, 'doubled node')} {'was' if count == 1 else 'were'} dropped"
         words += f", and with them {counted(gone, 'outline')} without extent." if gone else "."
-        entries.append(mended("doubled-nodes", words, spots))
+        entries.append(mended("doubled-nodes", words, places))
     return Mended(out, origins, entries)
 
 
@@ -348,7 +348,7 @@ def _sides(path: Path) -> list[Path]:
 def close_open(shapes: Sequence[DrawnShape]) -> Mended:
     """Every open line closed with a straight line."""
     out = []
-    spots = []
+    places = []
     widest = 0.0
     for shape in shapes:
         paths = []
@@ -358,14 +358,14 @@ def close_open(shapes: Sequence[DrawnShape]) -> Mended:
                 continue
             gap = float(np.hypot(*(path.nodes[-1] - path.nodes[0])))
             widest = max(widest, gap)
-            spots.append((path.nodes[0] + path.nodes[-1]) / 2)
+            places.append((path.nodes[0] + path.nodes[-1]) / 2)
             paths.append(closed_straight(path))
         changed = any(a is not b for a, b in zip(paths, shape.paths, strict=True))
         out.append(replace(shape, paths=tuple(paths)) if changed else shape)
     entries = []
-    if spots:
-        words = f"{counted(len(spots), 'open line')} closed with a straight line of up to {widest:.3g} mm."
-        entries.append(mended("closed", words, spots))
+    if places:
+        words = f"{counted(len(places), 'open line')} closed with a straight line of up to {widest:.3g} mm."
+        entries.append(mended("closed", words, places))
     return Mended(out, [(k,) for k in range(len(shapes))], entries)
 
 
@@ -453,7 +453,7 @@ def simplified(path: Path, tolerance_mm: float) -> Path:
 def uncross(shapes: Sequence[DrawnShape]) -> Mended:
     """Closed outlines that cross themselves or each other within a shape redrawn as what they fill."""
     out = []
-    spots: list[FloatArray] = []
+    places: list[FloatArray] = []
     for shape in shapes:
         closed = [path for path in shape.paths if path.closed]
         if not closed:
@@ -463,15 +463,15 @@ def uncross(shapes: Sequence[DrawnShape]) -> Mended:
         if not len(found):
             out.append(shape)
             continue
-        spots.extend(found)
+        places.extend(found)
         region = region_of(closed, shape.fill_rule, chord_tolerance_mm=FINE_MM)
         others = tuple(path for path in shape.paths if not path.closed)
         paths = region_paths(region) + others
         out.append(replace(shape, paths=paths, fill_rule=FillRule.EVENODD) if paths else shape)
     entries = []
-    if spots:
-        words = f"{counted(len(spots), 'crossing')} of outlines with themselves resolved as the drawing fills them."
-        entries.append(mended("uncrossed", words, spots))
+    if places:
+        words = f"{counted(len(places), 'crossing')} of outlines with themselves resolved as the drawing fills them."
+        entries.append(mended("uncrossed", words, places))
     return Mended(out, [(k,) for k in range(len(shapes))], entries)
 
 

@@ -60,7 +60,7 @@ def parts_of_nets(
     paths: list[Path] = []
     members: list[IntArray] = []
     is_used = np.zeros(pieces.number, dtype=bool)
-    spots: dict[str, list[FloatArray]] = {"twice": [], "once": [], "extra": []}
+    places: dict[str, list[FloatArray]] = {"twice": [], "once": [], "extra": []}
     wanted = np.unique(net) if every else np.unique(net[is_covered])
     rows_of = _rows_by(net, wanted)
     for rows in rows_of:
@@ -72,9 +72,9 @@ def parts_of_nets(
         paths += found.paths
         members += found.members
         is_used[np.unique(owner[rows])] = True
-        for name in spots:
-            spots[name] += getattr(found, name)
-    return Nets(paths, members, is_used, *[np.array(spots[n]).reshape(-1, 2) for n in ("twice", "once", "extra")])
+        for name in places:
+            places[name] += getattr(found, name)
+    return Nets(paths, members, is_used, *[np.array(places[n]).reshape(-1, 2) for n in ("twice", "once", "extra")])
 
 
 def areas_between(pieces: Pieces, groups: IntArray, *, tolerance_mm: float, double_mm: float) -> FloatArray:

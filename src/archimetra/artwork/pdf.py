@@ -17,7 +17,7 @@ from archimetra.artwork.clip import clipped
 from archimetra.artwork.drawing import LARGEST_MM, Drawing, DrawnLayer, DrawnPicture, DrawnShape, Scale, transformed
 from archimetra.artwork.mend import drop_doubled_outlines, in_turn, join_ends, tidy
 from archimetra.artwork.pdf_codes import DrawnLetter, by_code, is_named
-from archimetra.artwork.report import Entry, counted, left_out, mended, read, unit_entry
+from archimetra.artwork.report import ReportLine, counted, left_out, mended, read, unit_entry
 from archimetra.base.errors import ArtworkError
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
@@ -472,7 +472,7 @@ class _Reader:
 
     # ---- report
 
-    def _report(self) -> list[Entry]:
+    def _report(self) -> list[ReportLine]:
         out = []
         if self._texts:
             out.append(mended("pdf-text", f"{counted(len(self._texts), 'text')} turned into outlines.", self._texts))

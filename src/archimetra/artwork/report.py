@@ -1,6 +1,6 @@
 """What happened to a file on its way in: one kind of entry for every reader and every repair.
 
-An entry says under which head it belongs, in one sentence, and points at its places on the drawing (``spots``, mm in the
+An entry says under which head it belongs, in one sentence, and points at its places on the drawing (``places``, mm in the
 drawing's coordinates) and in the file (``place``).
 """
 
@@ -26,12 +26,12 @@ class Topic(StrEnum):
     DECIDE = "to decide"
 
 
-class Entry(msgspec.Struct, frozen=True, omit_defaults=True):
+class ReportLine(msgspec.Struct, frozen=True, omit_defaults=True):
     topic: Topic
     code: str
     severity: Severity
     sentence: str
-    spots: tuple[tuple[float, float], ...] = ()
+    places: tuple[tuple[float, float], ...] = ()
     place: str = ""
     offer: str = ""  # the repair that would settle it, see artwork/offers.py
     within_mm: float = 0.0  # and how far that repair may reach
@@ -41,34 +41,34 @@ class Entry(msgspec.Struct, frozen=True, omit_defaults=True):
         return f"{self.sentence} ({self.place})" if self.place else self.sentence
 
 
-def read(code: str, sentence: str, *, place: str = "") -> Entry:
-    return Entry(Topic.READ, code, Severity.NOTE, sentence, place=place)
+def read(code: str, sentence: str, *, place: str = "") -> ReportLine:
+    return ReportLine(Topic.READ, code, Severity.NOTE, sentence, place=place)
 
 
-def mended(code: str, sentence: str, spots: Iterable[Any] = ()) -> Entry:
-    return Entry(Topic.MENDED, code, Severity.NOTE, sentence, spots_of(spots))
+def mended(code: str, sentence: str, places: Iterable[Any] = ()) -> ReportLine:
+    return ReportLine(Topic.MENDED, code, Severity.NOTE, sentence, spots_of(places))
 
 
 def left_out(
     code: str,
     sentence: str,
     *,
-    spots: Iterable[Any] = (),
+    places: Iterable[Any] = (),
     place: str = "",
     is_harmless: bool = False,
-) -> Entry:
+) -> ReportLine:
     severity = Severity.NOTE if is_harmless else Severity.CAUTION
-    return Entry(Topic.LEFT_OUT, code, severity, sentence, spots_of(spots), place)
+    return ReportLine(Topic.LEFT_OUT, code, severity, sentence, spots_of(places), place)
 
 
 def decide(
-    code: str, sentence: str, spots: Iterable[Any] = (), *, place: str = "", offer: str = "", within_mm: float = 0.0
-) -> Entry:
-    return Entry(Topic.DECIDE, code, Severity.CAUTION, sentence, spots_of(spots), place, offer, within_mm)
+    code: str, sentence: str, places: Iterable[Any] = (), *, place: str = "", offer: str = "", within_mm: float = 0.0
+) -> ReportLine:
+    return ReportLine(Topic.DECIDE, code, Severity.CAUTION, sentence, spots_of(places), place, offer, within_mm)
 
 
-def unit_entry(reason: str, *, is_certain: bool) -> Entry:
-    return Entry(Topic.UNIT, "unit", Severity.NOTE if is_certain else Severity.CAUTION, reason)
+def unit_entry(reason: str, *, is_certain: bool) -> ReportLine:
+    return ReportLine(Topic.UNIT, "unit", Severity.NOTE if is_certain else Severity.CAUTION, reason)
 
 
 def spots_of(points: Iterable[Any]) -> tuple[tuple[float, float], ...]:
@@ -76,9 +76,9 @@ def spots_of(points: Iterable[Any]) -> tuple[tuple[float, float], ...]:
     return tuple((float(x), float(y)) for x, y in rows.reshape(-1, 2)[:MOST_SPOTS].tolist())
 
 
-def together(entries: Iterable[Entry]) -> tuple[Entry, ...]:
+def together(entries: Iterable[ReportLine]) -> tuple[ReportLine, ...]:
     """Entries that say the same as one, with how often it happened and where it did first."""
-    same: dict[tuple[str, str, str], list[Entry]] = {}
+    same: dict[tuple[str, str, str], list[ReportLine]] = {}
     for entry in entries:
         same.setdefault((entry.topic, entry.code, entry.sentence), []).append(entry)
     out = []
@@ -86,8 +86,8 @@ def together(entries: Iterable[Entry]) -> tuple[Entry, ...]:
         first = group[0]
         if len(group) > 1:
             place = f"{len(group):,} times{', first ' if first.place else ''}{first.place}"
-            spots = tuple(spot for entry in group for spot in entry.spots)[:MOST_SPOTS]
-            first = msgspec.structs.replace(first, place=place, spots=spots)
+            places = tuple(spot for entry in group for spot in entry.places)[:MOST_SPOTS]
+            first = msgspec.structs.replace(first, place=place, places=places)
         out.append(first)
     return tuple(out)
 

@@ -27,7 +27,7 @@ from archimetra.artwork.drawing import (
     Scale,
     transformed,
 )
-from archimetra.artwork.report import Entry, Topic, counted, decide, left_out, mended, read, unit_entry
+from archimetra.artwork.report import ReportLine, Topic, counted, decide, left_out, mended, read, unit_entry
 from archimetra.artwork.svg_paths import (
     MM_PER,
     PX_PER_INCH,
@@ -111,7 +111,7 @@ class _Reader:
     def __init__(self, root: Node, name: str) -> None:
         self._root = root
         self._name = name
-        self._report: list[Entry] = []
+        self._report: list[ReportLine] = []
         self._layers: list[str] = []
         self._shapes: list[DrawnShape] = []
         self._left_out: Counter[str] = Counter()
@@ -639,7 +639,7 @@ class _Reader:
 
     def _note(self, code: str, severity: Severity, sentence: str, node: Node) -> None:
         topic = Topic.READ if severity is Severity.NOTE else Topic.LEFT_OUT
-        self._report.append(Entry(topic, code, severity, sentence, place=f"line {node.line}"))
+        self._report.append(ReportLine(topic, code, severity, sentence, place=f"line {node.line}"))
 
     def _leave_out(self, what: str, node: Node) -> None:
         self._left_out[what] += 1
@@ -662,8 +662,10 @@ class _Reader:
                 f"{'a line' if count == 1 else 'lines'}. Where the filled area is meant, close {_it(self._half_open)} (Mend)."
             )
             head.append(decide("svg-open-filled", words, self._half_open))
-        for words, spots in self._stood_in.items():
-            head.append(left_out("svg-font", f"The font {words} is not on this machine; check the text.", spots=spots))
+        for words, places in self._stood_in.items():
+            head.append(
+                left_out("svg-font", f"The font {words} is not on this machine; check the text.", places=places)
+            )
         if self._pictures:
             count = len(self._pictures)
             words = f"{counted(count, 'picture')} inside the drawing can be traced once the rest has landed."
@@ -686,7 +688,7 @@ class _Reader:
         m = Affine.shift(-float(corners[0]), -float(corners[1]))
         self._pictures = [msgspec.structs.replace(p, at=p.at.then(m)) for p in self._pictures]
         self._report = [
-            msgspec.structs.replace(e, spots=tuple(m.point(*spot) for spot in e.spots)) for e in self._report
+            msgspec.structs.replace(e, places=tuple(m.point(*spot) for spot in e.places)) for e in self._report
         ]
         return [msgspec.structs.replace(shape, paths=transformed(shape.paths, m)) for shape in shapes]
 
@@ -699,11 +701,11 @@ def _is_for_us(node: Node) -> bool:
     return language is None or any(part.strip().lower().startswith("en") for part in language.split(","))
 
 
-def _it(spots: list[tuple[float, float]]) -> str:
-    return "it" if len(spots) == 1 else "them"
+def _it(places: list[tuple[float, float]]) -> str:
+    return "it" if len(places) == 1 else "them"
 
 
-def _loss(what: str, count: int, place: str) -> Entry:
+def _loss(what: str, count: int, place: str) -> ReportLine:
     is_one = count == 1
     was = "was" if is_one else "were"
     table: dict[str, tuple[str, bool, str]] = {

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
-from archimetra.artwork.report import Entry, counted, read, unit_entry
+from archimetra.artwork.report import ReportLine, counted, read, unit_entry
 from archimetra.artwork.svg_paths import parse_path, parse_transform
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.errors import ArtworkError
@@ -273,7 +273,7 @@ def trace(picture: Picture, settings: TraceSettings, *, name: str, tones: Toned 
         for k, shape in enumerate(outlines)
     )
     scale = Scale("px", picture.mm_per_px, picture.reason, picture.is_certain)
-    report: list[Entry] = [unit_entry(scale.reason, is_certain=scale.is_certain)]
+    report: list[ReportLine] = [unit_entry(scale.reason, is_certain=scale.is_certain)]
     share = float(tones.shares[list(set(settings.ink))].sum())
     words = f"{counted(len(shapes), 'shape')} with {counted(nodes, 'node')} traced; {share:.0%} of the picture is ink."
     report.append(read("traced", words))

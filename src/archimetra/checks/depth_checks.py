@@ -8,7 +8,7 @@ from archimetra.base.findings import Finding, Severity
 from archimetra.checks.check_input import CheckInput
 from archimetra.job.bits import UNDERCUTS, BitKind
 from archimetra.job.cuts import kind_of
-from archimetra.job.recipes import held
+from archimetra.job.recipes import limit_to_machine
 from archimetra.toolpath.shared.moves import Role
 
 
@@ -113,7 +113,7 @@ def speed_out_of_reach(given: CheckInput) -> Iterator[Finding]:
     for cut, bit in given.cuts():
         recipe = cut.recipe(bit, material)
         if not machine.min_rpm <= recipe.spindle_rpm <= machine.max_rpm:
-            changed = held(recipe, machine).recipe
+            changed = limit_to_machine(recipe, machine).recipe
             yield Finding(
                 "spindle-limit", Severity.CAUTION,
                 f"'{cut.name}' asks for {recipe.spindle_rpm:g} rpm; the machine turns {machine.min_rpm:g} to "

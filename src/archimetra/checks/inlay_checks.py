@@ -13,7 +13,7 @@ from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.inlays import InlayKind
-from archimetra.toolpath.carve_depths import carving_of
+from archimetra.toolpath.carve_depths import carve_depths_of
 
 FLAT_WORTH_MM = 0.12  # a finer tip leaves corners open by less than a sheet of paper is thick; the inlay's form says it all the same
 LEAST_GLUE_MM = 0.1  # under the plug, where glue has to go
@@ -26,7 +26,7 @@ def mating_depths(given: CheckInput) -> Iterator[Finding]:
         cut, bit = work.cut, work.bit
         if not isinstance(cut, CarveCut) or cut.mating is None:
             continue
-        carving = carving_of(cut, bit, work.sheet)
+        carving = carve_depths_of(cut, bit, work.sheet)
         if carving.rule == "bit":
             yield Finding(
                 "inlay-bit-short", Severity.STOP,
@@ -111,7 +111,7 @@ def frame_too_tight(given: CheckInput) -> Iterator[Finding]:
         if inlay.plug_board != given.board.id or inlay.kind is not InlayKind.VEE:
             continue
         mine = [(c, b) for c, b in given.cuts() if c.mating is not None and c.mating.inlay == inlay.id]
-        wall = max((carving_of(c, b, given.sheet).foot for c, b in mine if isinstance(c, CarveCut)), default=0.0)
+        wall = max((carve_depths_of(c, b, given.sheet).foot for c, b in mine if isinstance(c, CarveCut)), default=0.0)
         for cut, bit in mine:
             needed = bit.diameter + 2 * wall if isinstance(cut, PocketCut) else bit.diameter + wall + 0.5
             if isinstance(cut, PocketCut | ProfileCut) and inlay.margin < needed:

@@ -71,8 +71,8 @@ def out_of_travel(given: CheckInput) -> Iterator[Finding]:
             at=(x, y),
             subject=board.id,
         )
-    depth = board.flight.park - float(points[:, 2].min())
-    tall = board.sheet.thickest + board.flight.park
+    depth = board.travel_heights.park - float(points[:, 2].min())
+    tall = board.sheet.thickest + board.travel_heights.park
     if depth <= machine.travel_z < tall:
         yield Finding(
             "out-of-travel-z",

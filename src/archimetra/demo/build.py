@@ -17,8 +17,7 @@ from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.files import write_safely
 from archimetra.demo import FILE, artwork
 from archimetra.edits import basic as edits
-from archimetra.edits import copying, cutting, inlaying, layering, placing, shaping, stamping, test_piece
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import copying, cutting, inlaying, layering, placement, placing, shaping, stamping, test_piece
 from archimetra.edits.edit import replace
 from archimetra.edits.placing import Rows
 from archimetra.geometry.affine import Affine
@@ -212,7 +211,7 @@ def _board(
 
 
 def _bring(job: Job, board: str, drawing: Drawing, source: str) -> tuple[Job, dict[str, ShapeId]]:
-    edit, ids = landing.place_drawing(job, BoardId(board), drawing, source=Source(name=source))
+    edit, ids = placement.place_drawing(job, BoardId(board), drawing, source=Source(name=source))
     shapes = {shape.id: shape for b in edit.job.boards if b.id == board for shape in b.shapes}
     return edit.job, {shapes[id_].name: id_ for id_ in ids}
 

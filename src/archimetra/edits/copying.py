@@ -9,7 +9,7 @@ from archimetra.edits import rack
 from archimetra.edits.cutting import in_order, new_cut_id
 from archimetra.edits.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.edits.layering import free_shapes
-from archimetra.edits.place_drawing import new_layer
+from archimetra.edits.placement import new_layer
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
@@ -105,9 +105,7 @@ def copied(job: Job, board_id: BoardId, ids: Sequence[ShapeId]) -> Clip:
             cuts.append(_only_on(cut, taken))
     clears = {cut.id for cut in cuts}
     cuts += [
-        cut
-        for cut in board.cuts
-        if cut.clears is not None and cut.mating is None and board.whose_shapes(cut).id in clears
+        cut for cut in board.cuts if cut.clears is not None and cut.mating is None and board.root_cut(cut).id in clears
     ]
     bits = {cut.bit: bit for cut in cuts if (bit := job.bit(cut.bit)) is not None}
     return Clip(board_id, shapes, {layer.id: layer.name for layer in board.layers}, tuple(cuts), bits)

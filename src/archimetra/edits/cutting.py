@@ -100,12 +100,12 @@ def remove_cuts(job: Job, cut_ids: Collection[CutId]) -> Edit:
     """Without these cuts; what cleared their rest clears the whole area from now on, what cleared a V-carve's floor goes with it."""
     gone = set(cut_ids)
     for board in job.boards:
-        roots = {c.id: board.whose_shapes(c) for c in board.cuts if c.clears is not None}
+        roots = {c.id: board.root_cut(c) for c in board.cuts if c.clears is not None}
         gone |= {id_ for id_, root in roots.items() if not root.goes_first and root.id in gone}
 
     def kept(cut: Cut, board: Board) -> Cut:
         if cut.clears is Clears.REST and cut.parent in gone:
-            root, parent = board.whose_shapes(cut), board.cut(cut.parent)
+            root, parent = board.root_cut(cut), board.cut(cut.parent)
             if not root.goes_first:  # the floor of a V-carve stays one
                 while parent is not None and parent.id in gone and parent.clears is Clears.REST:
                     parent = board.cut(parent.parent)

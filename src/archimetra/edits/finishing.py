@@ -12,7 +12,7 @@ from typing import Any
 
 from archimetra.edits.cutting import in_order, remove_cuts
 from archimetra.edits.edit import replace
-from archimetra.edits.inlaying import settled
+from archimetra.edits.inlaying import derive_inlays
 from archimetra.job.cuts import Cut
 from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, last_number
 from archimetra.job.job import Board, Job, with_boards
@@ -25,7 +25,7 @@ def finish_edit(before: Job, after: Job) -> Job:
     job = _without_artless_inlays(before, after)
     job = _without_areas_gone(before, job)
     job = _without_what_is_gone(before, job)
-    job = _without_what_is_gone(before, settled(job))
+    job = _without_what_is_gone(before, derive_inlays(job))
     job = _each_changed(before, job, in_order)
     return _numbered(before, job)
 

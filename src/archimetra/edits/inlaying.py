@@ -1,6 +1,6 @@
 """Edits of inlays, and what follows from them: the plug's outlines on its board and the depths of both halves.
 
-``settled`` works all of it out anew from the inlay, the art and the bits; the window calls it after every edit, so that
+``derive_inlays`` works all of it out anew from the inlay, the art and the bits; the window calls it after every edit, so that
 a change in art or numbers moves both halves. What it writes (shapes that ``follow`` the inlay, depths of cuts with its ``mating``) is
 nobody's to edit.
 
@@ -103,13 +103,13 @@ def add_inlay(
             job, plug_board, ProfileCut, f"{name}, insert", plug_bit or bit, mating=plug, side=Side.OUTSIDE,
             goes_through=True, end_depth=0.0, tabs=replace(tabs, count=min(tabs.count, 3)),
         )  # fmt: skip
-    return Edit("Add inlay", settled(job)), id_
+    return Edit("Add inlay", derive_inlays(job)), id_
 
 
 def change_inlay(job: Job, inlay_id: InlayId, label: str, *, merge: str = "", **fields: Any) -> Edit:
     """Fields of an inlay, both halves moved with them. Raises ValueError with a sentence where a value is out of its limits."""
     inlays = tuple(replace(inlay, **fields) if inlay.id == inlay_id else inlay for inlay in job.inlays)
-    return Edit(label, settled(replace(job, inlays=inlays)), merge)
+    return Edit(label, derive_inlays(replace(job, inlays=inlays)), merge)
 
 
 def remove_inlay(job: Job, inlay_id: InlayId) -> Edit:
@@ -119,7 +119,7 @@ def remove_inlay(job: Job, inlay_id: InlayId) -> Edit:
     ]
     job = cutting.remove_cuts(job, cuts).job
     inlays = tuple(inlay for inlay in job.inlays if inlay.id != inlay_id)
-    return Edit("Remove inlay", settled(replace(job, inlays=inlays)))
+    return Edit("Remove inlay", derive_inlays(replace(job, inlays=inlays)))
 
 
 def halves(job: Job, inlay: Inlay) -> tuple[Cut | None, Cut | None]:
@@ -173,7 +173,7 @@ def placements(inlay: Inlay, art: Sequence[Shape], board: Board) -> list[Affine]
 # ---- what follows
 
 
-def settled(job: Job) -> Job:
+def derive_inlays(job: Job) -> Job:
     """The job with everything that follows from its inlays worked out anew; the very same job where nothing changes."""
     alive = {inlay.id for inlay in job.inlays if _is_whole(job, inlay)}
     if not job.inlays and not any(_leftovers(board, alive) for board in job.boards):
@@ -267,7 +267,7 @@ def _finest(job: Job, board: Board, cut: Cut | None) -> float:
         return 0.5
     cuts = [
         cut,
-        *[c for c in board.cuts if c.is_on and isinstance(c, PocketCut) and board.whose_shapes(c).id == cut.id],
+        *[c for c in board.cuts if c.is_on and isinstance(c, PocketCut) and board.root_cut(c).id == cut.id],
     ]
     bits = [job.bit(c.bit) for c in cuts]
     return min(bit.radius for bit in bits if bit is not None)
@@ -281,7 +281,7 @@ def _with_cut(board: Board, cut: Cut | None, fields: dict[str, Any], mating: Mat
     def changed(each: Cut) -> Cut:
         if each.id == cut.id:
             return fresh if fresh != each else each
-        if isinstance(each, PocketCut) and board.whose_shapes(each).id == cut.id and each.mating != mating:
+        if isinstance(each, PocketCut) and board.root_cut(each).id == cut.id and each.mating != mating:
             return replace(each, mating=mating)
         return each
 

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from archimetra.edits.edit import Edit, board_of, replace, with_board
-from archimetra.edits.place_drawing import new_layer
+from archimetra.edits.placement import new_layer
 from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, next_id
 from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.shapes import Shape

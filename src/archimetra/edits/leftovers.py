@@ -57,6 +57,4 @@ def add_floor(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
 
 def floors_of(board: Board, cut: Cut) -> tuple[Cut, ...]:
     """The cuts that clear a V-carve's floor, in running order."""
-    return tuple(
-        c for c in board.cuts if c.clears is not None and c.id != cut.id and board.whose_shapes(c).id == cut.id
-    )
+    return tuple(c for c in board.cuts if c.clears is not None and c.id != cut.id and board.root_cut(c).id == cut.id)

@@ -66,7 +66,7 @@ def _by_kind(board: Board) -> Iterator[Pair]:
     for cut in board.cuts:
         if cut.clears is None:
             continue
-        parent, root = board.cut(cut.parent), board.whose_shapes(cut)
+        parent, root = board.cut(cut.parent), board.root_cut(cut)
         if parent is not None and parent.goes_first:
             yield parent.id, cut.id
         if not root.goes_first:

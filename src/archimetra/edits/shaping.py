@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from archimetra.artwork.text_form import TextForm
 from archimetra.edits.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.edits.layering import free_shapes
-from archimetra.edits.place_drawing import new_layer
+from archimetra.edits.placement import new_layer
 from archimetra.edits.placing import box_of
 from archimetra.geometry.affine import IDENTITY, Affine
 from archimetra.geometry.fill import FillRule
@@ -25,7 +25,7 @@ from archimetra.job.shapes import Shape
 if TYPE_CHECKING:
     from archimetra.artwork.drawing import DrawnShape
     from archimetra.artwork.mend import Mended
-    from archimetra.artwork.report import Entry
+    from archimetra.artwork.report import ReportLine
     from archimetra.geometry.region import Region
 
 Ids = tuple[ShapeId, ...]
@@ -291,7 +291,7 @@ def set_paths(
 
 def mend(
     job: Job, board_id: BoardId, ids: Sequence[ShapeId], run: Callable[[Sequence[DrawnShape]], Mended], label: str
-) -> tuple[Done, list[Entry]]:
+) -> tuple[Done, list[ReportLine]]:
     """A repair of ``artwork.mend`` run on shapes of the board, in board coordinates. Shapes it does not touch stay as
     they are; one made of several takes the place of the first of them, in all its cuts."""
     board = board_of(job, board_id)

@@ -24,7 +24,7 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.forms import outlines_of
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId, SheetId
 from archimetra.job.job import Board, Job, with_boards
-from archimetra.job.need import need
+from archimetra.job.require import require
 from archimetra.job.shapes import LAYER_COLOURS, Layer, Shape
 from archimetra.job.sheet import Heights, HoldDown
 
@@ -65,9 +65,9 @@ class Scale(msgspec.Struct, frozen=True, kw_only=True):
     count: int = 4
 
     def __post_init__(self) -> None:
-        need(1 <= self.count <= 12, "a test piece has 1 to 12 samples a side")
-        need(isfinite(self.first) and isfinite(self.last), "a quantity goes from one finite number to another")
-        need(min(self.first, self.last) > 0, f"{self.quantity.value} is above zero")
+        require(1 <= self.count <= 12, "a test piece has 1 to 12 samples a side")
+        require(isfinite(self.first) and isfinite(self.last), "a quantity goes from one finite number to another")
+        require(min(self.first, self.last) > 0, f"{self.quantity.value} is above zero")
 
     @property
     def values(self) -> tuple[float, ...]:
@@ -92,8 +92,8 @@ class TestPiece(msgspec.Struct, frozen=True, kw_only=True):
     depth: float = 3.0
 
     def __post_init__(self) -> None:
-        need(self.across.quantity is not self.down.quantity, "across and down vary two different quantities")
-        need(isfinite(self.depth) and 0.1 <= self.depth <= 200, "a sample is 0.1 to 200 mm deep")
+        require(self.across.quantity is not self.down.quantity, "across and down vary two different quantities")
+        require(isfinite(self.depth) and 0.1 <= self.depth <= 200, "a sample is 0.1 to 200 mm deep")
 
 
 def suggested(bit: Bit, recipe: Recipe, label_bit: BitId, *, quantities: tuple[Quantity, Quantity]) -> TestPiece:
@@ -183,7 +183,7 @@ def _cut(piece: TestPiece, thinnest: float, id_: CutId, name: str, shape: ShapeI
         else:
             share = value / 100 if scale.quantity is Quantity.STEPOVER else value
             run = replace(run, **{_FIELDS[scale.quantity]: share})
-    need(depth < thinnest, f"a sample {depth:g} mm deep goes through a sheet {thinnest:g} mm thin")
+    require(depth < thinnest, f"a sample {depth:g} mm deep goes through a sheet {thinnest:g} mm thin")
     if piece.sample is Sample.POCKET:
         return PocketCut(id=id_, name=name, bit=piece.bit, shapes=(shape,), end_depth=depth, run=run, entry=Entry.RAMP)
     side = Side.ON if piece.sample is Sample.SLOT else Side.OUTSIDE

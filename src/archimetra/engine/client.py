@@ -17,7 +17,7 @@ from typing import Any
 
 import msgspec
 
-from archimetra.engine import desk_process, planner_process, stock_process
+from archimetra.engine import file_worker, planner_process, stock_process
 from archimetra.engine.keys import lean_board, lean_job
 from archimetra.engine.messages import (
     ArtworkRead,
@@ -149,7 +149,7 @@ class Engine:
         if self._is_closed:
             return
         if self._desk is None:
-            self._desk = _Worker(self._context, desk_process.serve, (), self._from_desk, self._desk_lost, "desk")
+            self._desk = _Worker(self._context, file_worker.serve, (), self._from_desk, self._desk_lost, "desk")
         self._desk.send(request)
 
     def close(self) -> None:

@@ -50,7 +50,9 @@ def compare_bits(
         if known is None:
             known = cache[key] = PlannedCut(key, *plan_cut(work))
         path = known.toolpath
-        seconds = time_run(assemble([path], board.flight, park=(0.0, 0.0)), job.machine).total if len(path) else 0.0
+        seconds = (
+            time_run(assemble([path], board.travel_heights, park=(0.0, 0.0)), job.machine).total if len(path) else 0.0
+        )
         deepest = float(-np.min(path.xyz[:, 2])) if len(path) else 0.0
         leaves = tuple(f.sentence for f in known.findings if f.code in _LEAVES)
         out.append(BitTrial(bit_id, deepest, seconds, leaves))

@@ -11,8 +11,8 @@ from archimetra.job.bits import BitKind
 from archimetra.job.ids import InlayId
 from archimetra.job.inlays import Inlay, InlayKind
 from archimetra.job.job import Board, Job
+from archimetra.stock.depth_sampler import DepthSampler
 from archimetra.stock.mating import PlugInPocket
-from archimetra.stock.probe import Probe
 from archimetra.toolpath.shared.contours import kept_region
 from archimetra.toolpath.shared.mates import pair_of
 
@@ -51,6 +51,6 @@ def mating_of(
     )  # fmt: skip
 
 
-def _probe(job: Job, board: Board, inlay: Inlay, cache: Cache, report: Report) -> Probe:
+def _probe(job: Job, board: Board, inlay: Inlay, cache: Cache, report: Report) -> DepthSampler:
     plan = plan_board(job, board, cache, report)
-    return Probe(plan.run, job.bits, width=board.sheet.width, height=board.sheet.height)
+    return DepthSampler(plan.run, job.bits, width=board.sheet.width, height=board.sheet.height)

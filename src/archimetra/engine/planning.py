@@ -35,7 +35,7 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
 def run_of(board: Board, planned: list[PlannedCut]) -> Run:
     """The cuts that are on, in order, as one run that parks over zero."""
     paths = [p.toolpath for cut, p in zip(board.cuts, planned, strict=True) if cut.is_on]
-    return assemble(paths, board.flight, park=board.zero.point(board.sheet))
+    return assemble(paths, board.travel_heights, park=board.zero.point(board.sheet))
 
 
 def _plan_cut(job: Job, board: Board, cut: Cut, cache: Cache, progress: Callable[[float], None]) -> PlannedCut:
@@ -49,5 +49,5 @@ def _plan_cut(job: Job, board: Board, cut: Cut, cache: Cache, progress: Callable
     if not board.fixtures:
         return known
     # clamps move oftener than artwork: they are kept clear of after planning, and cost no new plan
-    clear, told = kept_clear(known.toolpath, board.fixtures, cut, work.bit, board.flight, recipe=work.recipe)
+    clear, told = kept_clear(known.toolpath, board.fixtures, cut, work.bit, board.travel_heights, recipe=work.recipe)
     return PlannedCut(key, clear, known.findings + told)

@@ -19,8 +19,7 @@ import platformdirs
 import archimetra
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.base.files import write_safely
-from archimetra.edits import cutting, inlaying, rack
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import cutting, inlaying, placement, rack
 from archimetra.engine.keys import lean_board, lean_job
 from archimetra.engine.mating import mating_of
 from archimetra.engine.planning import plan_board
@@ -111,7 +110,7 @@ def _job(*shapes: Path) -> Job:
         DrawnShape(f"s{k}", 0, (path,), FillRule.NONZERO, path.closed, None, 1) for k, path in enumerate(shapes)
     )
     drawing = Drawing("warm", (DrawnLayer("one"),), drawn, Scale("mm", 1.0, "", True), None, ())
-    return landing.place_drawing(job, job.boards[0].id, drawing)[0].job
+    return placement.place_drawing(job, job.boards[0].id, drawing)[0].job
 
 
 def _art() -> tuple[Path, ...]:

@@ -6,8 +6,8 @@ from enum import StrEnum
 from math import asin, cos, isfinite, radians, sin, sqrt, tan
 
 from archimetra.job.ids import BitId
-from archimetra.job.need import need
 from archimetra.job.record import Record
+from archimetra.job.require import require
 from archimetra.job.sheet import Material
 
 
@@ -52,11 +52,15 @@ class Recipe(Record, frozen=True, kw_only=True):
     stepover: float = 0.4
 
     def __post_init__(self) -> None:
-        need(isfinite(self.spindle_rpm) and 100 <= self.spindle_rpm <= 100_000, "a spindle turns at 100 to 100000 rpm")
-        need(isfinite(self.feed) and 1 <= self.feed <= 50_000, "a feed is 1 to 50000 mm/min")
-        need(isfinite(self.plunge) and 1 <= self.plunge <= 50_000, "a plunge feed is 1 to 50000 mm/min")
-        need(isfinite(self.depth_per_pass) and 0.01 <= self.depth_per_pass <= 200, "depth per pass is 0.01 to 200 mm")
-        need(isfinite(self.stepover) and 0.01 <= self.stepover <= 0.95, "a stepover is 1 to 95 % of the diameter")
+        require(
+            isfinite(self.spindle_rpm) and 100 <= self.spindle_rpm <= 100_000, "a spindle turns at 100 to 100000 rpm"
+        )
+        require(isfinite(self.feed) and 1 <= self.feed <= 50_000, "a feed is 1 to 50000 mm/min")
+        require(isfinite(self.plunge) and 1 <= self.plunge <= 50_000, "a plunge feed is 1 to 50000 mm/min")
+        require(
+            isfinite(self.depth_per_pass) and 0.01 <= self.depth_per_pass <= 200, "depth per pass is 0.01 to 200 mm"
+        )
+        require(isfinite(self.stepover) and 0.01 <= self.stepover <= 0.95, "a stepover is 1 to 95 % of the diameter")
 
 
 class MaterialRecipe(Record, frozen=True, kw_only=True):
@@ -98,21 +102,21 @@ class Bit(Record, frozen=True, kw_only=True):
     notes: str = ""
 
     def __post_init__(self) -> None:
-        need(isfinite(self.diameter) and 0.05 <= self.diameter <= 200, "a bit is 0.05 to 200 mm wide")
-        need(isfinite(self.cutting_length) and 0.1 <= self.cutting_length <= 300, "a bit cuts along 0.1 to 300 mm")
-        need(isfinite(self.shank) and 0.5 <= self.shank <= 50, "a shank is 0.5 to 50 mm thick")
-        need(1 <= self.flutes <= 12, "a bit has 1 to 12 flutes")
-        need(isfinite(self.angle) and 1 <= self.angle <= 179, "a bit's angle is 1 to 179 degrees")
-        need(isfinite(self.tip_flat) and 0 <= self.tip_flat < self.diameter, "a tip flat is narrower than its bit")
-        need(isfinite(self.tip_ball) and self.tip_ball >= 0.05, "a ball tip is at least 0.05 mm wide")
-        need(isfinite(self.neck) and isfinite(self.head_height), "a neck and a head are finite")
+        require(isfinite(self.diameter) and 0.05 <= self.diameter <= 200, "a bit is 0.05 to 200 mm wide")
+        require(isfinite(self.cutting_length) and 0.1 <= self.cutting_length <= 300, "a bit cuts along 0.1 to 300 mm")
+        require(isfinite(self.shank) and 0.5 <= self.shank <= 50, "a shank is 0.5 to 50 mm thick")
+        require(1 <= self.flutes <= 12, "a bit has 1 to 12 flutes")
+        require(isfinite(self.angle) and 1 <= self.angle <= 179, "a bit's angle is 1 to 179 degrees")
+        require(isfinite(self.tip_flat) and 0 <= self.tip_flat < self.diameter, "a tip flat is narrower than its bit")
+        require(isfinite(self.tip_ball) and self.tip_ball >= 0.05, "a ball tip is at least 0.05 mm wide")
+        require(isfinite(self.neck) and isfinite(self.head_height), "a neck and a head are finite")
         if self.kind is BitKind.TAPERED_BALL:
-            need(self.tip_ball < self.diameter, "a ball tip is narrower than its bit")
+            require(self.tip_ball < self.diameter, "a ball tip is narrower than its bit")
         if self.kind in UNDERCUTS:
-            need(0.2 <= self.neck < self.diameter, "an undercut bit's neck is narrower than its head")
-            need(0.2 <= self.head_height <= self.cutting_length, "a head is no higher than the bit cuts")
-        need(0 <= self.place <= 99, "a rack has places 0 to 99")
-        need(0 <= self.holder <= 999, "a holder has places 0 to 999")
+            require(0.2 <= self.neck < self.diameter, "an undercut bit's neck is narrower than its head")
+            require(0.2 <= self.head_height <= self.cutting_length, "a head is no higher than the bit cuts")
+        require(0 <= self.place <= 99, "a rack has places 0 to 99")
+        require(0 <= self.holder <= 999, "a holder has places 0 to 999")
 
     @property
     def letter(self) -> str:

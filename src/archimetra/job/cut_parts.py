@@ -9,8 +9,8 @@ import msgspec
 
 from archimetra.job.bits import Recipe
 from archimetra.job.ids import InlayId, ShapeId
-from archimetra.job.need import need
 from archimetra.job.record import Record
+from archimetra.job.require import require
 
 
 class Side(StrEnum):
@@ -63,7 +63,7 @@ class Lead(Record, frozen=True, kw_only=True):
     length: float = 4.0
 
     def __post_init__(self) -> None:
-        need(isfinite(self.length) and 0.1 <= self.length <= 200, "a lead is 0.1 to 200 mm long")
+        require(isfinite(self.length) and 0.1 <= self.length <= 200, "a lead is 0.1 to 200 mm long")
 
 
 class Tabs(Record, frozen=True, kw_only=True):
@@ -81,13 +81,15 @@ class Tabs(Record, frozen=True, kw_only=True):
     avoid: str = ""
 
     def __post_init__(self) -> None:
-        need(0 <= self.count <= 200, "a cut has 0 to 200 tabs an outline")
-        need(isfinite(self.spacing) and (self.spacing == 0 or 5 <= self.spacing <= 10_000),
+        require(0 <= self.count <= 200, "a cut has 0 to 200 tabs an outline")
+        require(isfinite(self.spacing) and (self.spacing == 0 or 5 <= self.spacing <= 10_000),
              "tabs stand 5 to 10000 mm apart (0: by count)")  # fmt: skip
-        need(isfinite(self.length) and 0.5 <= self.length <= 500, "a tab is 0.5 to 500 mm long")
-        need(isfinite(self.thickness) and 0.1 <= self.thickness <= 200, "a tab is 0.1 to 200 mm thick")
-        need(isfinite(self.corner_distance) and 0 <= self.corner_distance <= 500, "tabs keep 0 to 500 mm off corners")
-        need(len(self.by_hand) <= 2000, "a cut has at most 2000 tabs set by hand")
+        require(isfinite(self.length) and 0.5 <= self.length <= 500, "a tab is 0.5 to 500 mm long")
+        require(isfinite(self.thickness) and 0.1 <= self.thickness <= 200, "a tab is 0.1 to 200 mm thick")
+        require(
+            isfinite(self.corner_distance) and 0 <= self.corner_distance <= 500, "tabs keep 0 to 500 mm off corners"
+        )
+        require(len(self.by_hand) <= 2000, "a cut has at most 2000 tabs set by hand")
 
     @property
     def is_wanted(self) -> bool:
@@ -105,7 +107,7 @@ class ShapeTabs(Record, frozen=True):
     count: int
 
     def __post_init__(self) -> None:
-        need(0 <= self.count <= 200, "a shape has 0 to 200 tabs an outline")
+        require(0 <= self.count <= 200, "a shape has 0 to 200 tabs an outline")
 
 
 class HoleStep(Record, frozen=True):
@@ -115,8 +117,8 @@ class HoleStep(Record, frozen=True):
     depth: float
 
     def __post_init__(self) -> None:
-        need(isfinite(self.diameter) and 0.2 <= self.diameter <= 1000, "a counterbore is 0.2 to 1000 mm wide")
-        need(isfinite(self.depth) and 0.05 <= self.depth <= 500, "a counterbore is 0.05 to 500 mm deep")
+        require(isfinite(self.diameter) and 0.2 <= self.diameter <= 1000, "a counterbore is 0.2 to 1000 mm wide")
+        require(isfinite(self.depth) and 0.05 <= self.depth <= 500, "a counterbore is 0.05 to 500 mm deep")
 
 
 class Half(StrEnum):
@@ -127,7 +129,7 @@ class Half(StrEnum):
 
 
 class Mating(Record, frozen=True, kw_only=True):
-    """What a cut knows of the inlay it is half of, worked out from both halves (``inlaying.settled``). With V bits
+    """What a cut knows of the inlay it is half of, worked out from both halves (``inlaying.derive_inlays``). With V bits
     ``round_mm`` is the radius to which the art's corners are rounded on both halves so that a tip flat reaches them. With straight
     bits the outline is adjusted so that both ``pocket_radius`` and ``insert_radius`` can follow it, ``clearance`` apart."""
 

@@ -6,8 +6,8 @@ from enum import StrEnum
 from math import isfinite
 
 from archimetra.job.ids import BoardId, InlayId, LayerId, ShapeId
-from archimetra.job.need import need
 from archimetra.job.record import Record
+from archimetra.job.require import require
 
 
 class InlayKind(StrEnum):
@@ -46,17 +46,21 @@ class Inlay(Record, frozen=True, kw_only=True):
     margin: float = 8.0
 
     def __post_init__(self) -> None:
-        need(isfinite(self.depth) and 0.2 <= self.depth <= 200, "an inlay's pocket is 0.2 to 200 mm deep")
-        need(
+        require(isfinite(self.depth) and 0.2 <= self.depth <= 200, "an inlay's pocket is 0.2 to 200 mm deep")
+        require(
             isfinite(self.glue_gap) and 0 <= self.glue_gap < self.depth,
             "the room for glue under a plug is less than its pocket is deep",
         )
-        need(isfinite(self.saw_gap) and 0 <= self.saw_gap <= 50, "the room for the saw above the sheet is 0 to 50 mm")
-        need(isfinite(self.fit) and 0 <= self.fit <= 2, "a side clearance is 0 to 2 mm")
-        need(isfinite(self.clearance) and 0 <= self.clearance <= 2, "a clearance is 0 to 2 mm a side")
-        need(isfinite(self.proud) and -100 <= self.proud <= 100, "an insert stands up to 100 mm proud, or as far below")
-        need(1 <= self.copies <= 500, "an inlay has 1 to 500 plugs")
-        need(isfinite(self.x) and isfinite(self.y), "plugs lie at a finite place")
-        need(isfinite(self.spacing) and 0 <= self.spacing <= 1000, "plugs lie 0 to 1000 mm apart")
-        need(isfinite(self.margin) and 0.5 <= self.margin <= 500, "a margin is 0.5 to 500 mm")
-        need(self.pocket_board != self.plug_board, "an inlay's two halves lie on two boards")
+        require(
+            isfinite(self.saw_gap) and 0 <= self.saw_gap <= 50, "the room for the saw above the sheet is 0 to 50 mm"
+        )
+        require(isfinite(self.fit) and 0 <= self.fit <= 2, "a side clearance is 0 to 2 mm")
+        require(isfinite(self.clearance) and 0 <= self.clearance <= 2, "a clearance is 0 to 2 mm a side")
+        require(
+            isfinite(self.proud) and -100 <= self.proud <= 100, "an insert stands up to 100 mm proud, or as far below"
+        )
+        require(1 <= self.copies <= 500, "an inlay has 1 to 500 plugs")
+        require(isfinite(self.x) and isfinite(self.y), "plugs lie at a finite place")
+        require(isfinite(self.spacing) and 0 <= self.spacing <= 1000, "plugs lie 0 to 1000 mm apart")
+        require(isfinite(self.margin) and 0.5 <= self.margin <= 500, "a margin is 0.5 to 500 mm")
+        require(self.pocket_board != self.plug_board, "an inlay's two halves lie on two boards")

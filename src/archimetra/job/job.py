@@ -72,7 +72,7 @@ class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
         return next((cut for cut in self.cuts if cut.id == id_), None)
 
     @property
-    def flight(self) -> Heights:
+    def travel_heights(self) -> Heights:
         """The heights the bit travels at over this board."""
         return self.heights.over(self.fixtures)
 
@@ -84,7 +84,7 @@ class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
     def shapes_of(self, cut: Cut) -> tuple[Shape, ...]:
         """The shapes a cut takes, in the cut's order, then those of the layer it follows; ones that are gone are passed
         over. A cut that clears the rest or the floor of another takes the other's."""
-        cut = self.whose_shapes(cut)
+        cut = self.root_cut(cut)
         known = self._shapes_by_id
         own = tuple(known[id_] for id_ in cut.shapes if id_ in known)
         if not cut.layer:
@@ -92,7 +92,7 @@ class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
         taken = set(cut.shapes)
         return own + tuple(s for s in self.shapes if s.layer == cut.layer and s.id not in taken)
 
-    def whose_shapes(self, cut: Cut) -> Cut:
+    def root_cut(self, cut: Cut) -> Cut:
         """The cut whose shapes and depths count: itself, the first of the pockets it clears the rest of, or the V-carve whose
         floor that clears."""
         seen = set()

@@ -49,7 +49,7 @@ class Judgement(msgspec.Struct, frozen=True):
     sentence: str
 
 
-class Held(msgspec.Struct, frozen=True):
+class MachineLimits(msgspec.Struct, frozen=True):
     """A recipe as the machine will run it, and what was changed for its sake."""
 
     recipe: Recipe
@@ -124,7 +124,7 @@ def first_recipe(bit: Bit, material: Material, machine: Machine | None = None) -
     )
 
 
-def held(recipe: Recipe, machine: Machine) -> Held:
+def limit_to_machine(recipe: Recipe, machine: Machine) -> MachineLimits:
     """The recipe within the machine's limits. A spindle held to its limits takes the feed along with it, so that the chip
     load stays; a feed the machine cannot reach makes the chip thinner, and says so."""
     reasons = []
@@ -150,7 +150,7 @@ def held(recipe: Recipe, machine: Machine) -> Held:
         )
     plunge = min(plunge, machine.max_feed)
     changed = msgspec.structs.replace(recipe, spindle_rpm=speed, feed=max(feed, 1.0), plunge=max(plunge, 1.0))
-    return Held(changed, tuple(reasons), share)
+    return MachineLimits(changed, tuple(reasons), share)
 
 
 def with_recipe(bit: Bit, material: Material, recipe: Recipe, *, notes: str = "", result: str = "") -> Bit:

@@ -12,8 +12,8 @@ from math import isfinite
 import msgspec
 
 from archimetra.job.ids import SheetId
-from archimetra.job.need import need
 from archimetra.job.record import Record
+from archimetra.job.require import require
 
 
 class HoldDown(StrEnum):
@@ -46,14 +46,14 @@ class Sheet(Record, frozen=True, kw_only=True):
     tint: str = ""
 
     def __post_init__(self) -> None:
-        need(
+        require(
             all(isfinite(v) and 1 <= v <= 10_000 for v in (self.width, self.height)),
             "a sheet measures 1 to 10000 mm a side",
         )
-        need(len(self.readings) >= 1, "a sheet needs a measured thickness")
-        need(all(isfinite(v) and 0.1 <= v <= 500 for v in self.readings), "a sheet is 0.1 to 500 mm thick")
-        need(len(self.readings) <= 99, "a sheet has at most 99 readings")
-        need(not self.tint or is_colour(self.tint), "a tint is a colour such as #C9A66B")
+        require(len(self.readings) >= 1, "a sheet needs a measured thickness")
+        require(all(isfinite(v) and 0.1 <= v <= 500 for v in self.readings), "a sheet is 0.1 to 500 mm thick")
+        require(len(self.readings) <= 99, "a sheet has at most 99 readings")
+        require(not self.tint or is_colour(self.tint), "a tint is a colour such as #C9A66B")
 
     @property
     def thickest(self) -> float:
@@ -88,9 +88,11 @@ class Fixture(Record, frozen=True, kw_only=True):
     degrees: float = 0.0
 
     def __post_init__(self) -> None:
-        need(isfinite(self.x) and isfinite(self.y) and isfinite(self.degrees), "a clamp lies at a finite place")
-        need(all(isfinite(v) and 1 <= v <= 2000 for v in (self.width, self.height)), "a clamp is 1 to 2000 mm a side")
-        need(isfinite(self.rise) and 0 <= self.rise <= 300, "a clamp stands 0 to 300 mm above the sheet")
+        require(isfinite(self.x) and isfinite(self.y) and isfinite(self.degrees), "a clamp lies at a finite place")
+        require(
+            all(isfinite(v) and 1 <= v <= 2000 for v in (self.width, self.height)), "a clamp is 1 to 2000 mm a side"
+        )
+        require(isfinite(self.rise) and 0 <= self.rise <= 300, "a clamp stands 0 to 300 mm above the sheet")
 
 
 class ZeroAt(StrEnum):
@@ -135,7 +137,7 @@ class Zero(Record, frozen=True, kw_only=True):
     z: ZeroZ = ZeroZ.SHEET_TOP
 
     def __post_init__(self) -> None:
-        need(isfinite(self.x) and isfinite(self.y), "zero lies at a finite place")
+        require(isfinite(self.x) and isfinite(self.y), "zero lies at a finite place")
 
     def point(self, sheet: Sheet) -> tuple[float, float]:
         """The zero point in board coordinates."""
@@ -173,11 +175,11 @@ class Heights(Record, frozen=True, kw_only=True):
     follows_clamps: bool = False
 
     def __post_init__(self) -> None:
-        need(
+        require(
             all(isfinite(v) and 0.2 <= v <= 500 for v in (self.retract, self.travel, self.park)),
             "heights are 0.2 to 500 mm",
         )
-        need(self.retract <= self.travel <= self.park, "retract height <= travel height <= park height")
+        require(self.retract <= self.travel <= self.park, "retract height <= travel height <= park height")
 
     def over(self, fixtures: tuple[Fixture, ...]) -> Heights:
         """The heights to fly at: what is typed, or derived from the highest clamp; never below a clamp."""
@@ -208,5 +210,7 @@ class Machine(Record, frozen=True, kw_only=True):
     def __post_init__(self) -> None:
         for name in self.__struct_fields__:
             value = getattr(self, name)
-            need(isinstance(value, str) or (isfinite(value) and value > 0), f"the machine's {name} must be above zero")
-        need(self.min_rpm <= self.max_rpm, "the machine's least spindle speed is no higher than its greatest")
+            require(
+                isinstance(value, str) or (isfinite(value) and value > 0), f"the machine's {name} must be above zero"
+            )
+        require(self.min_rpm <= self.max_rpm, "the machine's least spindle speed is no higher than its greatest")

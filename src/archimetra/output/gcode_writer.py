@@ -17,7 +17,7 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit, Recipe, Spin
 from archimetra.job.job import Board, Job
 from archimetra.job.quantities import MM_PER_INCH, Unit
-from archimetra.job.recipes import held
+from archimetra.job.recipes import limit_to_machine
 from archimetra.job.sheet import Sheet
 from archimetra.output.comments import folded, shortened
 from archimetra.output.controllers import Controller
@@ -70,7 +70,7 @@ class _Writer:
         self._touch_offs = touch_offs(board, run, job.bits)
         self._radii, self._sweeps = _arcs_of(run)
         self._waits = dwells(run, board.dwells)
-        self._height_park = board.flight.park + float(self._shift[2])
+        self._height_park = board.travel_heights.park + float(self._shift[2])
 
     # ---- parts of a file
 
@@ -97,7 +97,7 @@ class _Writer:
         assert cut is not None
         if self._bit is None or bit.id != self._bit.id:
             self._change_bit(bit, block, is_first=is_first)
-        recipe = held(cut.recipe(bit, self._board.sheet.material), self._job.machine).recipe
+        recipe = limit_to_machine(cut.recipe(bit, self._board.sheet.material), self._job.machine).recipe
         self._spindle(bit, recipe, is_first=is_first)
         self._say(f"Cut: {shortened(cut.name)}")
         row = block.first

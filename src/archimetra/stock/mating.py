@@ -6,7 +6,7 @@ d + v - q. Pressed home, a V plug comes to rest where d + v is least over all pl
 rests on the floor. *Glue gap*: the gap over the floor. *Saw gap*: what is open between the boards beside the art. *Side gap*: the way from
 the pocket's wall to the plug's, square to the outline, at one depth; below zero wood meets wood.
 
-All depths come from a ``Probe`` and are exact at each place asked; places are a grid, the art's outline, and the section line.
+All depths come from a ``DepthSampler`` and are exact at each place asked; places are a grid, the art's outline, and the section line.
 """
 
 from __future__ import annotations
@@ -20,8 +20,8 @@ import shapely
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.geometry.region import Region, ring_paths
+from archimetra.stock.depth_sampler import DepthSampler
 from archimetra.stock.mate_results import Mate, MateMap, MateSection
-from archimetra.stock.probe import Probe
 
 GRID_MM = 0.25
 _MOST_PLACES = 400_000
@@ -40,8 +40,8 @@ class PlugInPocket(msgspec.Struct, frozen=True, eq=False):
     is the pocket's area on its board, ``around`` how far beyond its box the plug's block reaches. ``depth`` is the pocket's,
     ``slope`` the tangent of a V's half angle, 0 for straight walls."""
 
-    pocket: Probe
-    plug: Probe
+    pocket: DepthSampler
+    plug: DepthSampler
     onto: Affine
     art: Region
     around: float

@@ -27,7 +27,7 @@ _BALL_SHARE = 0.9
 _FLATTEST = 0.0004  # below this the grid itself shows
 
 
-class Carving(msgspec.Struct, frozen=True, kw_only=True):
+class CarveDepths(msgspec.Struct, frozen=True, kw_only=True):
     """Depths in mm below the face the cut starts from. ``rule`` names what sets the limit: "cut", "bit" or "sheet"."""
 
     bit: Bit
@@ -100,13 +100,13 @@ class Carving(msgspec.Struct, frozen=True, kw_only=True):
         return float(2 * np.sqrt(2 * r * h - h * h))
 
 
-def carving_of(cut: CarveCut, bit: Bit, sheet: Sheet) -> Carving:
+def carve_depths_of(cut: CarveCut, bit: Bit, sheet: Sheet) -> CarveDepths:
     """The depths of a cut: its limit, or what the bit's cone or the sheet allow where that is less."""
     by_cut = cut.end_depth - cut.start_depth - cut.sink if cut.has_limit else np.inf
     cone = min(bit.rise_at(widest(bit)), bit.cutting_length)
     limits = {"cut": by_cut, "bit": cone - cut.sink, "sheet": sheet.thinnest - cut.start_depth - cut.sink}
     rule = min(limits, key=lambda name: limits[name])
-    return Carving(bit=bit, start=cut.start_depth, sink=cut.sink, limit=float(max(limits[rule], 0.0)), rule=rule)
+    return CarveDepths(bit=bit, start=cut.start_depth, sink=cut.sink, limit=float(max(limits[rule], 0.0)), rule=rule)
 
 
 def widest(bit: Bit) -> float:

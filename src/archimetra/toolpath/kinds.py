@@ -16,7 +16,7 @@ from archimetra.toolpath.pocket import planner as pocket
 from archimetra.toolpath.profile import planner as profile
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.row import Progress, Row
-from archimetra.toolpath.shared.mates import mated
+from archimetra.toolpath.shared.mates import adjust_for_inlay
 from archimetra.toolpath.shared.moves import Toolpath
 from archimetra.toolpath.slot import planner as slot
 
@@ -34,7 +34,7 @@ def plan_cut(work: ResolvedCut, progress: Progress = lambda share: None) -> tupl
     """The toolpath of a work in board coordinates and what to know about it. A planner counts from the face the cut starts
     at; here that goes to where it lies below the sheet's top."""
     drawn = work.shapes
-    work, told = mated(work)
+    work, told = adjust_for_inlay(work)
     toolpath, findings = row_of(work.cut).plan(work, progress)
     findings = told + tuple(f for f in findings if not (told and f.code == "no-shapes"))
     if work.face > 0 and len(toolpath):

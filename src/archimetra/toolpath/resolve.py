@@ -7,7 +7,7 @@ from typing import Any
 from archimetra.job.cuts import Clears, Cut
 from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
-from archimetra.job.recipes import held
+from archimetra.job.recipes import limit_to_machine
 from archimetra.toolpath.kinds import row_of
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving, faced_before, less
 
@@ -25,7 +25,7 @@ def resolve(job: Job, board: Board, cut: Cut) -> ResolvedCut:
     face = faced_before(board, cut)
     sheet = less(board.sheet, face)
     about = Resolving(job, board, cut, sheet)
-    limits = held(about.asked, job.machine)
+    limits = limit_to_machine(about.asked, job.machine)
     fields: dict[str, Any] = {
         "cut": cut.with_last_feed(limits.feed_of(cut.last_feed, job.machine)) if cut.last_feed is not None else cut,
         "shapes": board.shapes_of(cut),
@@ -34,5 +34,5 @@ def resolve(job: Job, board: Board, cut: Cut) -> ResolvedCut:
     fields |= row_of(cut).resolve(about, fields["cut"])
     return ResolvedCut(
         bit=about.bit, asked=about.asked, recipe=limits.recipe, reasons=tuple(limits.reasons), sheet=sheet,
-        retract=board.flight.retract + face, face=face, **fields,
+        retract=board.travel_heights.retract + face, face=face, **fields,
     )  # fmt: skip

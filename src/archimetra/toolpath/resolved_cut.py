@@ -18,7 +18,7 @@ from archimetra.job.footprints import covers
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
-from archimetra.toolpath.carve_depths import Carving
+from archimetra.toolpath.carve_depths import CarveDepths
 
 replace = msgspec.structs.replace
 
@@ -55,7 +55,7 @@ class ResolvedCut(msgspec.Struct, frozen=True, kw_only=True):
     tab_zones: tuple[Shape, ...] = ()
     prior: tuple[PriorCut, ...] = ()
     rest_follows: bool = False
-    carving: Carving | None = None
+    carving: CarveDepths | None = None
 
     @property
     def depth(self) -> float:
@@ -92,7 +92,7 @@ class Resolving:
     @property
     def root(self) -> Cut:
         """The cut whose shapes and depths count."""
-        return self.board.whose_shapes(self.cut)
+        return self.board.root_cut(self.cut)
 
     def prior(self) -> Iterator[PriorCut]:
         """The cuts before this one that leave something open."""
@@ -110,7 +110,7 @@ class Resolving:
         for earlier in self.board.cuts:
             if earlier.id == self.cut.id:
                 return
-            if earlier.is_on and earlier.clears is not None and self.board.whose_shapes(earlier).id == self.cut.id:
+            if earlier.is_on and earlier.clears is not None and self.board.root_cut(earlier).id == self.cut.id:
                 yield PriorCut(earlier, self.bit_of(earlier), ())
 
     def waste_outlines(self) -> Iterator[Shape]:

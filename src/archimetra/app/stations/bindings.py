@@ -89,7 +89,7 @@ class NumberBinding:
                 self.field.show_note(f"= {value:g}")
 
 
-class Typed:
+class TypedNumber:
     """A number typed for what is about to be done. It keeps the last sound value and says what is wrong with others."""
 
     def __init__(self, value: float, low: float = 0.0, high: float = 10_000.0) -> None:
@@ -124,4 +124,4 @@ class Typed:
             run()
 
 
-Binding = LengthBinding | NumberBinding | Typed
+Binding = LengthBinding | NumberBinding | TypedNumber

@@ -174,7 +174,7 @@ class BoardPage(Page):
         self._hold.show_value(sheet.hold_down)
         self._tint.show_text(sheet.tint)
         self._show_fixtures()
-        flight = board.flight
+        flight = board.travel_heights
         self._low.setChecked(board.heights.follows_clamps)
         self._flight.setText(
             f"The bit travels {format_length(flight.travel, unit)} {unit} above the sheet"

@@ -202,7 +202,7 @@ class _Picture(QWidget):
             self._view = fitting(box, max(self.width(), 200), self.height(), 8)
             pen = QPen(self.palette().text().color(), 1.0)
             self._lines.clear()
-            self._lines.show_coming(_outlines(drawing, pen, 0.25 / self._view.scale))  # a quarter of a pixel
+            self._lines.show_preview(_outlines(drawing, pen, 0.25 / self._view.scale))  # a quarter of a pixel
         self.update()
 
     def resizeEvent(self, event: QResizeEvent) -> None:

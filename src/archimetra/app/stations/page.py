@@ -7,7 +7,7 @@ from collections.abc import Callable
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
 
 from archimetra.app.session import Session
-from archimetra.app.stations.bindings import Binding, LengthBinding, Note, NumberBinding, Typed
+from archimetra.app.stations.bindings import Binding, LengthBinding, Note, NumberBinding, TypedNumber
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import FIELD_WIDTH, Choice, QuantityField
 from archimetra.app.widgets.form import Form, page
@@ -60,7 +60,7 @@ class Rows:
         return field
 
     def typed_row(
-        self, form: Form, text: str, value: Typed, note: str = "", *, is_length: bool = True
+        self, form: Form, text: str, value: TypedNumber, note: str = "", *, is_length: bool = True
     ) -> QuantityField:
         """A number that belongs to what is about to be done, not to the document: ``value`` keeps it."""
         field = QuantityField(text)

@@ -49,7 +49,7 @@ class LineLayer(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._pieces: list[LineGroup] = []
-        self._coming: Iterator[LineGroup] = iter(())
+        self._preview: Iterator[LineGroup] = iter(())
         self._version = 0  # counts changes of the lines
         self._done: tuple[QPixmap, _Wanted] | None = None
         self._work: Iterator[None] | None = None
@@ -61,13 +61,13 @@ class LineLayer(QObject):
     def show_groups(self, groups: Sequence[LineGroup]) -> None:
         """Other lines: the old picture stays until the new one is drawn."""
         self._pieces = [piece for g in groups for piece in _pieces(g)]
-        self._coming = iter(())
+        self._preview = iter(())
         self._version += 1
 
-    def show_coming(self, groups: Iterator[LineGroup]) -> None:
+    def show_preview(self, groups: Iterator[LineGroup]) -> None:
         """Other lines that are only worked out while they are drawn, a group at a time."""
         self._pieces = []
-        self._coming = groups
+        self._preview = groups
         self._version += 1
 
     def clear(self) -> None:
@@ -123,7 +123,7 @@ class LineLayer(QObject):
         self.changed.emit()
 
     def _render(self, pixmap: QPixmap, wanted: _Wanted) -> Iterator[None]:
-        for lines in self._coming:
+        for lines in self._preview:
             self._pieces.extend(_pieces(lines))
             yield
         for lines in self._pieces:

@@ -18,7 +18,7 @@ from archimetra.job.ids import ShapeId
 from archimetra.job.shapes import Shape
 
 if TYPE_CHECKING:
-    from archimetra.app.views.snapping import Caught
+    from archimetra.app.views.snapping import SnapPoint
 
 MOST_NODES_SHOWN = 4000
 
@@ -60,7 +60,7 @@ class NodeTool(Tool):
 
     # ---- what the mouse does
 
-    def press(self, at: Caught, *, is_more: bool) -> None:
+    def press(self, at: SnapPoint, *, is_more: bool) -> None:
         place = self._plan.cursor_place  # the hand's place, not the snapped one: a node is hit, not caught
         handle = self._handle_at(place)
         if handle is not None:
@@ -80,7 +80,7 @@ class NodeTool(Tool):
             self._picked()
         self._frame = (place, place)
 
-    def move(self, at: Caught, *, is_down: bool, is_more: bool) -> None:
+    def move(self, at: SnapPoint, *, is_down: bool, is_more: bool) -> None:
         if self._frame is not None:
             self._frame = (self._frame[0], self._plan.cursor_place)
         if self._drag is None:
@@ -109,7 +109,7 @@ class NodeTool(Tool):
             )
             self._preview = {shape.id: tuple(paths)}
 
-    def release(self, at: Caught) -> None:
+    def release(self, at: SnapPoint) -> None:
         drag, self._drag = self._drag, None
         preview, self._preview = self._preview, {}
         frame, self._frame = self._frame, None
@@ -121,7 +121,7 @@ class NodeTool(Tool):
             self.chosen |= {ref for ref, (x, y) in self._every() if x0 <= x <= x1 and y0 <= y <= y1}
             self._picked()
 
-    def double(self, at: Caught) -> None:
+    def double(self, at: SnapPoint) -> None:
         self.add_at(self._plan.cursor_place)
 
     def enter(self) -> bool:

@@ -23,35 +23,35 @@ class PlanMarks:
     def __init__(self, plan: PlanSurface) -> None:
         self._plan = plan
         self._backdrops: list[tuple[QImage, Affine, float]] = []
-        self._coming: LineLayer | None = None
-        self._coming_picture: tuple[QImage, Affine] | None = None
-        self._spots: list[Point] = []
+        self._preview: LineLayer | None = None
+        self._preview_picture: tuple[QImage, Affine] | None = None
+        self._places: list[Point] = []
         self._spot: Point | None = None
         self._readings: list[Reading] = []
 
     @property
-    def has_coming(self) -> bool:
-        return self._coming is not None
+    def has_preview(self) -> bool:
+        return self._preview is not None
 
     def show_backdrops(self, pictures: Sequence[tuple[QImage, Affine]]) -> None:
         self._backdrops = [(image, at, BACKDROP_OPACITY) for image, at in pictures]
         self._plan.update()
 
-    def show_coming(self, groups: Iterator[LineGroup] | None, picture: tuple[QImage, Affine] | None = None) -> None:
+    def show_preview(self, groups: Iterator[LineGroup] | None, picture: tuple[QImage, Affine] | None = None) -> None:
         """Artwork where it would land, and the picture it is traced from; None for none."""
         if groups is None:
-            self._coming = None
+            self._preview = None
         else:
-            if self._coming is None:
-                self._coming = LineLayer(self._plan)
-                self._coming.changed.connect(self._plan.update)
-            self._coming.show_coming(groups)
-        self._coming_picture = picture
+            if self._preview is None:
+                self._preview = LineLayer(self._plan)
+                self._preview.changed.connect(self._plan.update)
+            self._preview.show_preview(groups)
+        self._preview_picture = picture
         self._plan.update()
 
-    def show_spots(self, spots: Sequence[Point], current: Point | None) -> None:
+    def show_places(self, places: Sequence[Point], current: Point | None) -> None:
         """Places of an entry of the report, and the one stepped to."""
-        self._spots, self._spot = list(spots), current
+        self._places, self._spot = list(places), current
         self._plan.update()
 
     def show_readings(self, readings: Sequence[Reading]) -> None:
@@ -63,13 +63,13 @@ class PlanMarks:
     def paint_under(self, painter: QPainter) -> None:
         for image, at, opacity in self._backdrops:
             self._picture(painter, image, at, opacity)
-        if self._coming_picture is not None:
-            self._picture(painter, *self._coming_picture, 0.6)
+        if self._preview_picture is not None:
+            self._picture(painter, *self._preview_picture, 0.6)
 
     def paint_over(self, painter: QPainter) -> None:
         plan = self._plan
-        if self._coming is not None:
-            self._coming.paint(painter, plan.view, plan.size(), plan.devicePixelRatioF())
+        if self._preview is not None:
+            self._preview.paint(painter, plan.view, plan.size(), plan.devicePixelRatioF())
         self._paint_spots(painter)
         for reading in self._readings:
             self._paint_reading(painter, reading)
@@ -92,7 +92,7 @@ class PlanMarks:
         plan = self._plan
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(plan.tokens.color("caution"), 1.4))
-        for spot in self._spots:
+        for spot in self._places:
             painter.drawEllipse(plan.view.to_screen(*spot), 6, 6)
         if self._spot is not None:
             at = plan.view.to_screen(*self._spot)

@@ -49,7 +49,7 @@ from archimetra.app.views.plan_scene import (
     toolpath_groups,
 )
 from archimetra.app.views.plan_surface import PlanSurface
-from archimetra.app.views.snapping import Caught, MoveTargets, PointTargets, Snap
+from archimetra.app.views.snapping import MoveTargets, PointTargets, Snap, SnapPoint
 from archimetra.app.views.tools import Tool, box_handles, knob_rect, scaling
 from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.edits.guides import all_guides
@@ -82,7 +82,7 @@ _HANDLE_CURSORS = {
 Line = tuple[tuple[float, float], tuple[float, float]]
 
 
-class Doing(Enum):
+class DragMode(Enum):
     NOTHING = 0
     PRESSED = 1
     MOVING = 2
@@ -147,7 +147,7 @@ class PlanView(PlanSurface):
         self._artwork, self._paths, self._picked_lines = LineLayer(self), LineLayer(self), LineLayer(self)
         for layer in (self._artwork, self._paths, self._picked_lines):
             layer.changed.connect(self.update)
-        self._doing = Doing.NOTHING
+        self._doing = DragMode.NOTHING
         self._press = QPointF()
         self._last = QPointF()
         self._hit: Hit | None = None
@@ -161,7 +161,7 @@ class PlanView(PlanSurface):
         self.marks = PlanMarks(self)
         self._moves: MoveTargets | None = None
         self._points: tuple[object, PointTargets] | None = None
-        self._caught = Caught(0.0, 0.0, "")
+        self._caught = SnapPoint(0.0, 0.0, "")
         self.cursor_place: tuple[float, float] = (0.0, 0.0)
         self._handle: tuple[int, int] = (0, 0)
         self._box_of: tuple[object, tuple[float, float, float, float] | None] | None = None
@@ -179,11 +179,11 @@ class PlanView(PlanSurface):
     def show_tool(self, tool: Tool | None) -> None:
         """Give the left button to a tool, or back to picking and moving."""
         self.tool = tool
-        self._doing = Doing.NOTHING
+        self._doing = DragMode.NOTHING
         self.setCursor(Qt.CursorShape.CrossCursor if tool is not None else Qt.CursorShape.ArrowCursor)
         if tool is not None:
             self.setFocus()
-        self._caught = Caught(0.0, 0.0, "")
+        self._caught = SnapPoint(0.0, 0.0, "")
         self._say_cursor(self._last)
         self.update()
 
@@ -248,7 +248,7 @@ class PlanView(PlanSurface):
             self._paths.clear()
         else:
             self._starts = contour_starts(run)
-            self._paths.show_coming(
+            self._paths.show_preview(
                 chain(adjusted_groups(outlines, self.tokens), toolpath_groups(self._job, run, self.tokens))
             )
         self.update()
@@ -299,7 +299,7 @@ class PlanView(PlanSurface):
         self._press = self._last = at
         self.setFocus()
         if event.button() in (Qt.MouseButton.MiddleButton, Qt.MouseButton.RightButton):
-            self._doing = Doing.PANNING
+            self._doing = DragMode.PANNING
             self.setCursor(Qt.CursorShape.ClosedHandCursor)
             return
         if event.button() != Qt.MouseButton.LeftButton:
@@ -308,7 +308,7 @@ class PlanView(PlanSurface):
         if self._press_guide(at):
             return
         if self.tool is not None:
-            self._doing = Doing.TOOL
+            self._doing = DragMode.TOOL
             self._catch(at, is_free=bool(event.modifiers() & Qt.KeyboardModifier.AltModifier))
             self.tool.press(self._caught, is_more=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
             self.update()
@@ -318,12 +318,12 @@ class PlanView(PlanSurface):
             self.finding_clicked.emit(finding)
             return
         if self.path_marks.press(at):
-            self._doing = Doing.MARK
+            self._doing = DragMode.MARK
             return
         if self._press_handle(at):
             return
         if self.fixtures.press(at):
-            self._doing = Doing.FIXTURE
+            self._doing = DragMode.FIXTURE
             return
         handle = self._line_handle(at)
         if handle is not None:
@@ -333,72 +333,72 @@ class PlanView(PlanSurface):
         x, y = self.view.to_board(at)
         self._hit = pick_at(self._targets, x, y, PICK_REACH_PX / self.view.scale)
         if (self._hit is None or not self._hit.is_on_outline) and self._near_line(at):
-            self._doing = Doing.LINE_BOTH
+            self._doing = DragMode.LINE_BOTH
             self._line_before = self._line
             return
-        self._doing = Doing.PRESSED
+        self._doing = DragMode.PRESSED
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         at = event.position()
-        if self._doing is Doing.PANNING:
+        if self._doing is DragMode.PANNING:
             self.view = self.view.panned(at.x() - self._last.x(), at.y() - self._last.y())
-        elif self._doing in (Doing.LINE_A, Doing.LINE_B, Doing.LINE_BOTH):
+        elif self._doing in (DragMode.LINE_A, DragMode.LINE_B, DragMode.LINE_BOTH):
             self._drag_line(at)
-        elif self._doing is Doing.PRESSED and (at - self._press).manhattanLength() > DRAG_START_PX:
+        elif self._doing is DragMode.PRESSED and (at - self._press).manhattanLength() > DRAG_START_PX:
             self._begin_drag(event)
         is_free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
         is_more = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        if self._doing is Doing.MOVING:
+        if self._doing is DragMode.MOVING:
             self._drag_shapes(at, is_free=is_free)
-        elif self._doing is Doing.SIZING:
+        elif self._doing is DragMode.SIZING:
             self._drag_handle(at, is_free=is_free, is_even=not is_more)
-        elif self._doing is Doing.TURNING:
+        elif self._doing is DragMode.TURNING:
             self._drag_turn(at, in_steps=not is_free)
-        elif self._doing is Doing.GUIDE:
+        elif self._doing is DragMode.GUIDE:
             self._drag_guide(at)
-        elif self._doing is Doing.MARK:
+        elif self._doing is DragMode.MARK:
             self.path_marks.drag(at)
-        elif self._doing is Doing.FIXTURE:
+        elif self._doing is DragMode.FIXTURE:
             self.fixtures.drag(self._press, at)
-        elif self.tool is not None and self._doing in (Doing.TOOL, Doing.NOTHING):
+        elif self.tool is not None and self._doing in (DragMode.TOOL, DragMode.NOTHING):
             self._catch(at, is_free=is_free)
-            self.tool.move(self._caught, is_down=self._doing is Doing.TOOL, is_more=is_more)
+            self.tool.move(self._caught, is_down=self._doing is DragMode.TOOL, is_more=is_more)
             self.update()
         self._last = at
         self._say_cursor(at)
         self._show_cursor(at)
-        if self._doing is not Doing.NOTHING:
+        if self._doing is not DragMode.NOTHING:
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.RightButton and (event.position() - self._press).manhattanLength() < 5:
-            self._doing = Doing.NOTHING
+            self._doing = DragMode.NOTHING
             self.unsetCursor()
             self._want_menu(event.position())
             return
-        doing, self._doing = self._doing, Doing.NOTHING
+        doing, self._doing = self._doing, DragMode.NOTHING
         at = event.position()
         is_more = bool(event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
-        if doing is Doing.TOOL and self.tool is not None:
+        if doing is DragMode.TOOL and self.tool is not None:
             self.tool.release(self._caught)
-        elif doing is Doing.GUIDE:
+        elif doing is DragMode.GUIDE:
             self._drop_guide(at)
-        elif doing is Doing.MARK:
+        elif doing is DragMode.MARK:
             self.path_marks.drop()
-        elif doing is Doing.FIXTURE:
+        elif doing is DragMode.FIXTURE:
             self.fixtures.drop()
-        elif doing in (Doing.SIZING, Doing.TURNING) and self._map is not None:
+        elif doing in (DragMode.SIZING, DragMode.TURNING) and self._map is not None:
             m, self._map = self._map, None
-            self.mapped.emit(m, "Size" if doing is Doing.SIZING else "Turn")
-        elif doing is Doing.PRESSED or (doing in (Doing.SIZING, Doing.TURNING) and self._press == at):
-            if doing is not Doing.PRESSED:  # a click on a handle is meant for what lies under it
+            self.mapped.emit(m, "Size" if doing is DragMode.SIZING else "Turn")
+        elif doing is DragMode.PRESSED or (doing in (DragMode.SIZING, DragMode.TURNING) and self._press == at):
+            if doing is not DragMode.PRESSED:  # a click on a handle is meant for what lies under it
                 self._hit = pick_at(self._targets, *self.view.to_board(at), PICK_REACH_PX / self.view.scale)
             self._click(is_more)
-        elif doing is Doing.FRAMING:
+        elif doing is DragMode.FRAMING:
             (x0, y0), (x1, y1) = self.view.to_board(self._press), self.view.to_board(at)
             found = pick_in(self._targets, (min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)))
             self.picked.emit(tuple(dict.fromkeys([*(self._picked if is_more else ()), *found])))
-        elif doing is Doing.MOVING and self._snap is not None:
+        elif doing is DragMode.MOVING and self._snap is not None:
             snap, self._snap = self._snap, None
             if abs(snap.dx) + abs(snap.dy) > 1e-9:
                 self.moved.emit(snap.dx, snap.dy)
@@ -437,7 +437,7 @@ class PlanView(PlanSurface):
         if (
             event.type() == QEvent.Type.ShortcutOverride
             and isinstance(event, QKeyEvent)
-            and (self.tool is not None or self._doing in (Doing.MOVING, Doing.SIZING, Doing.TURNING))
+            and (self.tool is not None or self._doing in (DragMode.MOVING, DragMode.SIZING, DragMode.TURNING))
             and not event.modifiers() & Qt.KeyboardModifier.ControlModifier
             and (event.text() in tuple("0123456789.,-") or (self._is_typing() and event.text() in tuple("/*+ xinm")))
         ):
@@ -486,7 +486,7 @@ class PlanView(PlanSurface):
             if not self.tool.escape():
                 self.tool_left.emit()
             self.update()
-        elif event.key() == Qt.Key.Key_Escape and self._doing is not Doing.NOTHING:
+        elif event.key() == Qt.Key.Key_Escape and self._doing is not DragMode.NOTHING:
             self._give_up()
         elif event.key() == Qt.Key.Key_Escape:
             self.picked.emit(())
@@ -503,7 +503,7 @@ class PlanView(PlanSurface):
         """The board place under the cursor, snapped where snapping is on."""
         x, y = self.view.to_board(at)
         self.cursor_place = (x, y)
-        self._caught = Caught(x, y, "")
+        self._caught = SnapPoint(x, y, "")
         if is_free or not self.is_snapping or self._board is None:
             return
         key = (
@@ -537,7 +537,7 @@ class PlanView(PlanSurface):
 
     def _drag_key(self, event: QKeyEvent) -> bool:
         """Numbers typed while shapes are dragged: how far, how large, how many degrees."""
-        if self._doing not in (Doing.MOVING, Doing.SIZING, Doing.TURNING):
+        if self._doing not in (DragMode.MOVING, DragMode.SIZING, DragMode.TURNING):
             return False
         text = event.text()
         if event.key() == Qt.Key.Key_Backspace:
@@ -553,7 +553,7 @@ class PlanView(PlanSurface):
     def _apply_typed(self) -> bool:
         parts = [part for part in self._typed.replace("x", ",").replace(" ", ",").split(",") if part.strip()]
         try:
-            if self._doing is Doing.TURNING:
+            if self._doing is DragMode.TURNING:
                 numbers = [parse_number(part) for part in parts]
             else:
                 numbers = [parse_length(part, default=self.unit) for part in parts]
@@ -561,15 +561,15 @@ class PlanView(PlanSurface):
             return True
         if not numbers:
             return True
-        doing, self._doing, self._typed = self._doing, Doing.NOTHING, ""
+        doing, self._doing, self._typed = self._doing, DragMode.NOTHING, ""
         box = self._picked_box()
         if box is None:
             return True
-        if doing is Doing.TURNING:
+        if doing is DragMode.TURNING:
             middle = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
             self._map = None
             self.mapped.emit(Affine.turn(numbers[0], about=middle), "Turn")
-        elif doing is Doing.SIZING:
+        elif doing is DragMode.SIZING:
             self._map = None
             m = self._typed_size(box, numbers)
             if m is not None:
@@ -617,7 +617,7 @@ class PlanView(PlanSurface):
 
     def _handles_box(self) -> tuple[float, float, float, float] | None:
         """The box whose handles are shown: of what is picked and free, if it is large enough on the screen."""
-        if not self._picked or self.tool is not None or self._doing is Doing.MOVING:
+        if not self._picked or self.tool is not None or self._doing is DragMode.MOVING:
             return None
         box = self._picked_box()
         if box is None or self._board is None or set(self._picked) <= locked_shapes(self._board):
@@ -631,11 +631,11 @@ class PlanView(PlanSurface):
         if box is None:
             return False
         if (self._turn_knob(box) - at).manhattanLength() <= 10:
-            self._doing = Doing.TURNING
+            self._doing = DragMode.TURNING
             return True
         for handle, place in box_handles(box).items():
             if (self.view.to_screen(*place) - at).manhattanLength() <= 8:
-                self._doing, self._handle = Doing.SIZING, handle
+                self._doing, self._handle = DragMode.SIZING, handle
                 return True
         return False
 
@@ -673,10 +673,10 @@ class PlanView(PlanSurface):
             off = abs(screen.x() - at.x()) if guide.is_upright else abs(screen.y() - at.y())
             if off <= 5 and guide.is_upright != is_upright:
                 self._guide = (index, guide)
-                self._doing = Doing.GUIDE
+                self._doing = DragMode.GUIDE
                 return True
         self._guide = (-1, Guide(is_upright, along[0] if is_upright else along[1]))
-        self._doing = Doing.GUIDE
+        self._doing = DragMode.GUIDE
         return True
 
     def _drag_guide(self, at: QPointF) -> None:
@@ -731,11 +731,11 @@ class PlanView(PlanSurface):
     def _begin_drag(self, event: QMouseEvent) -> None:
         # inside a shape that is not picked a drag frames: a big outline must not slip away under a careless hand
         if self._hit is None or not (self._hit.is_on_outline or self._hit.id in self._picked):
-            self._doing = Doing.FRAMING
+            self._doing = DragMode.FRAMING
             return
         if self._hit.id not in self._picked:
             self.picked.emit((self._hit.id,))
-        self._doing = Doing.MOVING
+        self._doing = DragMode.MOVING
         self._moves = None
         self._moving_box = self._picked_box()
 
@@ -756,7 +756,7 @@ class PlanView(PlanSurface):
 
     def _drag_line(self, at: QPointF) -> None:
         (ax, ay), (bx, by) = self._line_before
-        if self._doing is Doing.LINE_BOTH:
+        if self._doing is DragMode.LINE_BOTH:
             dx = (at.x() - self._press.x()) / self.view.scale
             dy = -(at.y() - self._press.y()) / self.view.scale
             if abs(by - ay) < 1e-6:
@@ -766,22 +766,22 @@ class PlanView(PlanSurface):
             self._line = ((ax + dx, ay + dy), (bx + dx, by + dy))
         else:
             x, y = self.view.to_board(at)
-            other = self._line_before[1] if self._doing is Doing.LINE_A else self._line_before[0]
+            other = self._line_before[1] if self._doing is DragMode.LINE_A else self._line_before[0]
             reach = SNAP_REACH_PX / self.view.scale
             y = other[1] if abs(y - other[1]) < reach else y  # catches level and upright
             x = other[0] if abs(x - other[0]) < reach else x
-            self._line = ((x, y), other) if self._doing is Doing.LINE_A else (other, (x, y))
+            self._line = ((x, y), other) if self._doing is DragMode.LINE_A else (other, (x, y))
         self.line_moved.emit(self._line)
 
     def _give_up(self) -> None:
-        if self._doing in (Doing.LINE_A, Doing.LINE_B, Doing.LINE_BOTH):
+        if self._doing in (DragMode.LINE_A, DragMode.LINE_B, DragMode.LINE_BOTH):
             self._line = self._line_before
             self.line_moved.emit(self._line)
-        self._doing, self._snap, self._map, self._guide, self._typed = Doing.NOTHING, None, None, None, ""
+        self._doing, self._snap, self._map, self._guide, self._typed = DragMode.NOTHING, None, None, None, ""
         self.update()
 
-    def _line_handle(self, at: QPointF) -> Doing | None:
-        for end, doing in zip(self._line, (Doing.LINE_A, Doing.LINE_B), strict=True):
+    def _line_handle(self, at: QPointF) -> DragMode | None:
+        for end, doing in zip(self._line, (DragMode.LINE_A, DragMode.LINE_B), strict=True):
             if (self.view.to_screen(*end) - at).manhattanLength() <= 14:
                 return doing
         return None
@@ -796,13 +796,13 @@ class PlanView(PlanSurface):
         return (a + d * t - at).manhattanLength() <= 5
 
     def _show_cursor(self, at: QPointF) -> None:
-        if self._doing is Doing.PANNING:
+        if self._doing is DragMode.PANNING:
             return
         if self.tool is not None:
             self.setCursor(Qt.CursorShape.CrossCursor)
             return
         box = self._handles_box()
-        if box is not None and self._doing is Doing.NOTHING:
+        if box is not None and self._doing is DragMode.NOTHING:
             over = [
                 h for h, place in box_handles(box).items() if (self.view.to_screen(*place) - at).manhattanLength() <= 8
             ]
@@ -814,7 +814,7 @@ class PlanView(PlanSurface):
                 return
         if self.finding_marks.at(at) is not None or self.path_marks.mark_at(at) is not None:
             self.setCursor(Qt.CursorShape.PointingHandCursor)
-        elif self._line_handle(at) is not None or self._doing is Doing.MOVING:
+        elif self._line_handle(at) is not None or self._doing is DragMode.MOVING:
             self.setCursor(Qt.CursorShape.SizeAllCursor)
         else:
             self.setCursor(Qt.CursorShape.ArrowCursor)
@@ -832,17 +832,17 @@ class PlanView(PlanSurface):
             if self._caught.words:
                 words += f"   snapped: {self._caught.words}"
         elif self._typed:
-            words = f"{'degrees' if self._doing is Doing.TURNING else 'distance' if self._doing is Doing.MOVING else 'size'}: {self._typed}  (Enter)"
-        elif self._doing is Doing.GUIDE and self._guide is not None:
+            words = f"{'degrees' if self._doing is DragMode.TURNING else 'distance' if self._doing is DragMode.MOVING else 'size'}: {self._typed}  (Enter)"
+        elif self._doing is DragMode.GUIDE and self._guide is not None:
             words = f"guide at {format_length(self._guide[1].at, unit)} {unit}"
-        elif self._map is not None and self._doing is Doing.TURNING:
+        elif self._map is not None and self._doing is DragMode.TURNING:
             words = f"turned {degrees(atan2(self._map.b, self._map.a)):.1f}°; type an angle"
         elif self._map is not None and (box := self._picked_box()) is not None:
             width, depth = (box[2] - box[0]) * self._map.a, (box[3] - box[1]) * self._map.d
             words = f"{format_length(width, unit)} x {format_length(depth, unit)} {unit}; type a size"
             if self._caught.words:
                 words += f"   snapped: {self._caught.words}"
-        elif self._doing is Doing.NOTHING and (over := self.path_marks.words(at)):
+        elif self._doing is DragMode.NOTHING and (over := self.path_marks.words(at)):
             words = over
         elif self._snap is not None:
             words = f"moved {format_length(self._snap.dx, unit)}, {format_length(self._snap.dy, unit)} {unit}"
@@ -882,7 +882,7 @@ class PlanView(PlanSurface):
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawEllipse(self.view.to_screen(self._caught.x, self._caught.y), 5, 5)
         self._paint_rulers(painter)
-        if self._doing is Doing.FRAMING:
+        if self._doing is DragMode.FRAMING:
             painter.setPen(QPen(self.tokens.color("accent"), 1, Qt.PenStyle.DashLine))
             painter.setBrush(self.tokens.color("accent", 30))
             painter.drawRect(QRectF(self._press, self._last).normalized())

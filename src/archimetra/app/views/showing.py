@@ -16,7 +16,7 @@ from archimetra.app.views.line_layer import LineGroup, group
 from archimetra.app.views.plan_view import Scene
 from archimetra.app.views.section_view import MateDrawing, SectionData
 from archimetra.app.views.sequence_view import SequenceBlock, depth_trace
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import placement
 from archimetra.engine.messages import BoardPlan, MateMade
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
@@ -208,13 +208,13 @@ def sequence_summary(job: Job, plan: BoardPlan) -> str:
 # ---- artwork about to land, pictures behind it, readings
 
 
-def coming(
+def preview_groups(
     drawing: Drawing | None, picture: tuple[bytes, tuple[float, float]] | None, board: Board, tokens: Tokens
 ) -> tuple[Iterator[LineGroup] | None, tuple[QImage, Affine] | None]:
     """The lines of a drawing where it would land, and the picture it is traced from under them."""
     if drawing is None:
         return None, None
-    at = landing.landing(board, drawing)
+    at = placement.landing(board, drawing)
     pen = QPen(tokens.color("picked", 220), 1.4)
     behind = None
     if picture is not None:

@@ -31,7 +31,7 @@ class Snap(NamedTuple):
     y_line: float | None
 
 
-class Caught(NamedTuple):
+class SnapPoint(NamedTuple):
     """A point after snapping and what it caught in words, '' for nothing."""
 
     x: float
@@ -123,15 +123,15 @@ class PointTargets:
 
     _WORDS = ("node", "middle", "centre", "centre of a shape", "sheet")
 
-    def snap(self, x: float, y: float, reach: float, *, origin: Point | None = None) -> Caught:
+    def snap(self, x: float, y: float, reach: float, *, origin: Point | None = None) -> SnapPoint:
         """The nearest place within reach: places of shapes first, then crossings, a tangent from ``origin``, guides, grid."""
         gap = np.hypot(self._points[:, 0] - x, self._points[:, 1] - y)
         k = int(np.argmin(gap))
         if gap[k] <= reach:
-            return Caught(float(self._points[k, 0]), float(self._points[k, 1]), self._WORDS[int(self._names[k])])
+            return SnapPoint(float(self._points[k, 0]), float(self._points[k, 1]), self._WORDS[int(self._names[k])])
         crossing = self._crossing(x, y, reach)
         if crossing is not None:
-            return Caught(*crossing, "intersection")
+            return SnapPoint(*crossing, "intersection")
         words = []
         for guide in self._guides:
             if guide.is_upright and abs(x - guide.at) <= reach:
@@ -141,15 +141,15 @@ class PointTargets:
                 y = guide.at
                 words.append("guide")
         if words:
-            return Caught(x, y, "guides" if len(words) > 1 else "guide")
+            return SnapPoint(x, y, "guides" if len(words) > 1 else "guide")
         on = self._on_line(x, y, reach, origin)
         if on is not None:
             return on
         if self._grid > 0:
             gx, gy = round(x / self._grid) * self._grid, round(y / self._grid) * self._grid
             if hypot(gx - x, gy - y) <= reach * 1.5:
-                return Caught(gx, gy, "grid")
-        return Caught(x, y, "")
+                return SnapPoint(gx, gy, "grid")
+        return SnapPoint(x, y, "")
 
     def _near(self, x: float, y: float, reach: float) -> FloatArray:
         """Chords (n, 4) within reach of a place."""
@@ -174,7 +174,7 @@ class PointTargets:
                         best = gap, at
         return None if best is None else best[1]
 
-    def _on_line(self, x: float, y: float, reach: float, origin: Point | None) -> Caught | None:
+    def _on_line(self, x: float, y: float, reach: float, origin: Point | None) -> SnapPoint | None:
         """The nearest point of a line; where a line from ``origin`` would touch it, that point."""
         near = self._near(x, y, reach)
         if not len(near):
@@ -194,8 +194,8 @@ class PointTargets:
             ox, oy = at[0] - origin[0], at[1] - origin[1]
             lean = abs(ox * dy - oy * dx) / max(hypot(ox, oy) * hypot(dx, dy), 1e-12)
             if lean < 0.03 and hypot(ox, oy) > reach:
-                return Caught(*at, "tangent")
-        return Caught(*at, "line")
+                return SnapPoint(*at, "tangent")
+        return SnapPoint(*at, "line")
 
 
 def _places_of(paths: Sequence[Path], boxes: Sequence[Box]) -> tuple[list[FloatArray], list[IntArray]]:

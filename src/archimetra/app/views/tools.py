@@ -21,7 +21,7 @@ from archimetra.job.forms import EllipseForm, Form, PolygonForm, RectangleForm, 
 from archimetra.job.quantities import QuantityError, format_length, parse_length
 
 if TYPE_CHECKING:
-    from archimetra.app.views.snapping import Caught
+    from archimetra.app.views.snapping import SnapPoint
 
 Point = tuple[float, float]
 
@@ -35,13 +35,13 @@ class Tool:
     def __init__(self) -> None:
         self.typed = ""
 
-    def press(self, at: Caught, *, is_more: bool) -> None: ...
+    def press(self, at: SnapPoint, *, is_more: bool) -> None: ...
 
-    def move(self, at: Caught, *, is_down: bool, is_more: bool) -> None: ...
+    def move(self, at: SnapPoint, *, is_down: bool, is_more: bool) -> None: ...
 
-    def release(self, at: Caught) -> None: ...
+    def release(self, at: SnapPoint) -> None: ...
 
-    def double(self, at: Caught) -> None: ...
+    def double(self, at: SnapPoint) -> None: ...
 
     def enter(self) -> bool:
         """Return pressed: take what was typed, or finish. Whether it meant something."""
@@ -106,10 +106,10 @@ class DrawTool(Tool):
     def origin(self) -> Point | None:
         return self._from
 
-    def press(self, at: Caught, *, is_more: bool) -> None:
+    def press(self, at: SnapPoint, *, is_more: bool) -> None:
         self._from = self._to = (at.x, at.y)
 
-    def move(self, at: Caught, *, is_down: bool, is_more: bool) -> None:
+    def move(self, at: SnapPoint, *, is_down: bool, is_more: bool) -> None:
         if self._from is not None:
             self._to = (at.x, at.y)
             if is_more and self.kind in ("rectangle", "ellipse"):  # as deep as wide
@@ -117,7 +117,7 @@ class DrawTool(Tool):
                 side = max(abs(dx), abs(dy))
                 self._to = (self._from[0] + (side if dx >= 0 else -side), self._from[1] + (side if dy >= 0 else -side))
 
-    def release(self, at: Caught) -> None:
+    def release(self, at: SnapPoint) -> None:
         if self._from is None:
             return
         found = self._form()
@@ -234,7 +234,7 @@ class LineTool(Tool):
     def origin(self) -> Point | None:
         return self._nodes[-1] if self._nodes else None
 
-    def press(self, at: Caught, *, is_more: bool) -> None:
+    def press(self, at: SnapPoint, *, is_more: bool) -> None:
         place = (at.x, at.y)
         if is_more and self._nodes:
             place = _in_steps(self._nodes[-1], place)
@@ -250,7 +250,7 @@ class LineTool(Tool):
         self._bending = place
         self.typed = ""
 
-    def move(self, at: Caught, *, is_down: bool, is_more: bool) -> None:
+    def move(self, at: SnapPoint, *, is_down: bool, is_more: bool) -> None:
         self._cursor = (at.x, at.y)
         if is_more and self._nodes and not is_down:
             self._cursor = _in_steps(self._nodes[-1], self._cursor)
@@ -259,10 +259,10 @@ class LineTool(Tool):
             away = hypot(at.x - b[0], at.y - b[1])
             self._bulges[-1] = arc_through(a, (at.x, at.y), b) if away > self._reach() else 0.0
 
-    def release(self, at: Caught) -> None:
+    def release(self, at: SnapPoint) -> None:
         self._bending = None
 
-    def double(self, at: Caught) -> None:
+    def double(self, at: SnapPoint) -> None:
         self._finish(closed=False)
 
     def enter(self) -> bool:
@@ -348,13 +348,13 @@ class MeasureTool(Tool):
     def origin(self) -> Point | None:
         return self._points[-1] if self._points else None
 
-    def press(self, at: Caught, *, is_more: bool) -> None:
+    def press(self, at: SnapPoint, *, is_more: bool) -> None:
         self._points.append((at.x, at.y))
         if len(self._points) == self._need:
             points, self._points = self._points, []
             self._made(points)
 
-    def move(self, at: Caught, *, is_down: bool, is_more: bool) -> None:
+    def move(self, at: SnapPoint, *, is_down: bool, is_more: bool) -> None:
         self._cursor = (at.x, at.y)
 
     def escape(self) -> bool:

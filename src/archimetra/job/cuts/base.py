@@ -17,8 +17,8 @@ import msgspec
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Direction, Mating, Overrides, Side, Tabs
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
-from archimetra.job.need import need
 from archimetra.job.record import Record
+from archimetra.job.require import require
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Material, Sheet
 
@@ -70,9 +70,9 @@ class CutBase(Record, frozen=True, kw_only=True):
     mating: Mating | None = None
 
     def __post_init__(self) -> None:
-        need(isfinite(self.start_depth) and 0 <= self.start_depth <= 1000, "a start depth is 0 to 1000 mm")
-        need(isfinite(self.end_depth) and 0 <= self.end_depth <= 1000, "an end depth is 0 to 1000 mm")
-        need(isfinite(self.allowance) and 0 <= self.allowance <= 20, "a through cut goes 0 to 20 mm past the bottom")
+        require(isfinite(self.start_depth) and 0 <= self.start_depth <= 1000, "a start depth is 0 to 1000 mm")
+        require(isfinite(self.end_depth) and 0 <= self.end_depth <= 1000, "an end depth is 0 to 1000 mm")
+        require(isfinite(self.allowance) and 0 <= self.allowance <= 20, "a through cut goes 0 to 20 mm past the bottom")
 
     def depth(self, sheet: Sheet) -> float:
         """The end depth that results, mm."""

@@ -6,7 +6,7 @@ from math import isfinite
 from typing import Any, ClassVar
 
 from archimetra.job.cuts.base import MILLS, Clears, CutBase, Kind, Parting
-from archimetra.job.need import need
+from archimetra.job.require import require
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
 
@@ -25,11 +25,13 @@ class CarveCut(CutBase, frozen=True, kw_only=True, tag="carve"):
 
     def __post_init__(self) -> None:
         CutBase.__post_init__(self)
-        need(not self.goes_through, "a V-carve has a depth limit; it does not go through")
-        need(isfinite(self.cusp) and 0.005 <= self.cusp <= 2, "cusps are 0.005 to 2 mm high")
-        need(isfinite(self.line_width) and 0 <= self.line_width <= 100, "a line is carved 0 to 100 mm wide")
-        need(isfinite(self.sink) and 0 <= self.sink <= 500, "a plug's outline lies 0 to 500 mm below its top")
-        need(isfinite(self.least_standing) and 0 <= self.least_standing <= 20, "thin features are marked up to 20 mm")
+        require(not self.goes_through, "a V-carve has a depth limit; it does not go through")
+        require(isfinite(self.cusp) and 0.005 <= self.cusp <= 2, "cusps are 0.005 to 2 mm high")
+        require(isfinite(self.line_width) and 0 <= self.line_width <= 100, "a line is carved 0 to 100 mm wide")
+        require(isfinite(self.sink) and 0 <= self.sink <= 500, "a plug's outline lies 0 to 500 mm below its top")
+        require(
+            isfinite(self.least_standing) and 0 <= self.least_standing <= 20, "thin features are marked up to 20 mm"
+        )
 
     @property
     def has_limit(self) -> bool:

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cut_parts import Entry, Side
 from archimetra.job.cuts.base import CutBase, Kind, Parting
-from archimetra.job.need import need
+from archimetra.job.require import require
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
 
@@ -31,11 +31,11 @@ class ChamferCut(CutBase, frozen=True, kw_only=True, tag="chamfer"):
 
     def __post_init__(self) -> None:
         CutBase.__post_init__(self)
-        need(not self.goes_through, "a chamfer has a width or a depth; it does not go through")
-        need(isfinite(self.width) and 0 <= self.width <= 100, "a chamfer is 0 to 100 mm wide (0: by its depth)")
-        need(isfinite(self.past) and 0 <= self.past <= 100, "the tip goes 0 to 100 mm past the bevel")
-        need(self.entry in ENTRIES, "a chamfer is entered by a plunge or a ramp")
-        need(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
+        require(not self.goes_through, "a chamfer has a width or a depth; it does not go through")
+        require(isfinite(self.width) and 0 <= self.width <= 100, "a chamfer is 0 to 100 mm wide (0: by its depth)")
+        require(isfinite(self.past) and 0 <= self.past <= 100, "the tip goes 0 to 100 mm past the bevel")
+        require(self.entry in ENTRIES, "a chamfer is entered by a plunge or a ramp")
+        require(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
 
     @property
     def is_on_line(self) -> bool:

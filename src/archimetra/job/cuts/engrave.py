@@ -7,7 +7,7 @@ from typing import Any, ClassVar
 
 from archimetra.job.cut_parts import Entry
 from archimetra.job.cuts.base import MILLS, CutBase, Kind, Opening, half_depth
-from archimetra.job.need import need
+from archimetra.job.require import require
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
 
@@ -20,8 +20,8 @@ class EngraveCut(CutBase, frozen=True, kw_only=True, tag="engrave"):
 
     def __post_init__(self) -> None:
         CutBase.__post_init__(self)
-        need(self.entry in (Entry.PLUNGE, Entry.RAMP), "engraving is entered by a plunge or a ramp")
-        need(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
+        require(self.entry in (Entry.PLUNGE, Entry.RAMP), "engraving is entered by a plunge or a ramp")
+        require(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
 
     has_entries: ClassVar[bool] = True
 

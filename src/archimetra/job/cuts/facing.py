@@ -9,7 +9,7 @@ from typing import Any, ClassVar, Self
 import msgspec
 
 from archimetra.job.cuts.base import MILLS, CutBase, Kind, Parting, half_depth
-from archimetra.job.need import need
+from archimetra.job.require import require
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
 
@@ -32,9 +32,9 @@ class FacingCut(CutBase, frozen=True, kw_only=True, tag="facing"):
 
     def __post_init__(self) -> None:
         CutBase.__post_init__(self)
-        need(isfinite(self.raster_degrees), "an angle is a finite number")
-        need(isfinite(self.target) and 0 <= self.target <= 500, "a target thickness is 0 to 500 mm")
-        need(isfinite(self.run_past) and 0 <= self.run_past <= 100, "facing runs 0 to 100 mm past")
+        require(isfinite(self.raster_degrees), "an angle is a finite number")
+        require(isfinite(self.target) and 0 <= self.target <= 500, "a target thickness is 0 to 500 mm")
+        require(isfinite(self.run_past) and 0 <= self.run_past <= 100, "facing runs 0 to 100 mm past")
 
     def depth(self, sheet: Sheet) -> float:
         if self.target > 0:

@@ -9,7 +9,7 @@ from typing import Any, ClassVar
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import HoleStep
 from archimetra.job.cuts.base import MILLS, CutBase, Kind, Opening, Parting
-from archimetra.job.need import need
+from archimetra.job.require import require
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
 
@@ -34,10 +34,10 @@ class HoleCut(CutBase, frozen=True, kw_only=True, tag="hole"):
 
     def __post_init__(self) -> None:
         CutBase.__post_init__(self)
-        need(isfinite(self.peck) and 0.1 <= self.peck <= 200, "a peck is 0.1 to 200 mm deep")
-        need(isfinite(self.dwell_s) and 0 <= self.dwell_s <= 60, "a dwell is 0 to 60 s long")
-        need(all(isfinite(d) and d > 0 for d in self.diameters), "a hole's diameter is above zero")
-        need(len(self.steps) <= 8, "a hole has at most 8 steps")
+        require(isfinite(self.peck) and 0.1 <= self.peck <= 200, "a peck is 0.1 to 200 mm deep")
+        require(isfinite(self.dwell_s) and 0 <= self.dwell_s <= 60, "a dwell is 0 to 60 s long")
+        require(all(isfinite(d) and d > 0 for d in self.diameters), "a hole's diameter is above zero")
+        require(len(self.steps) <= 8, "a hole has at most 8 steps")
 
     leaves_floor: ClassVar[bool] = False
     goes_down_at_once: ClassVar[bool] = True

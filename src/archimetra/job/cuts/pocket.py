@@ -10,7 +10,7 @@ import msgspec
 from archimetra.job.cut_parts import Entry, Pattern
 from archimetra.job.cuts.base import MILLS, Clears, CutBase, Kind, Opening, Parting, half_depth
 from archimetra.job.ids import CutId
-from archimetra.job.need import need
+from archimetra.job.require import require
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
 
@@ -40,13 +40,13 @@ class PocketCut(CutBase, frozen=True, kw_only=True, tag="pocket"):
 
     def __post_init__(self) -> None:
         CutBase.__post_init__(self)
-        need(self.entry in ENTRIES, "a pocket is entered by a helix, a ramp, a plunge or a drilled hole")
-        need(isfinite(self.raster_degrees), "an angle is a finite number")
-        need(isfinite(self.wall_allowance) and 0 <= self.wall_allowance <= 20, "a wall allowance is 0 to 20 mm")
-        need(isfinite(self.floor_allowance) and 0 <= self.floor_allowance <= 20, "a floor allowance is 0 to 20 mm")
-        need(self.finish_feed is None or 1 <= self.finish_feed <= 50_000, "a feed is 1 to 50000 mm/min")
-        need(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
-        need(isfinite(self.scallop) and 0 <= self.scallop <= 5, "a scallop is 0 to 5 mm high")
+        require(self.entry in ENTRIES, "a pocket is entered by a helix, a ramp, a plunge or a drilled hole")
+        require(isfinite(self.raster_degrees), "an angle is a finite number")
+        require(isfinite(self.wall_allowance) and 0 <= self.wall_allowance <= 20, "a wall allowance is 0 to 20 mm")
+        require(isfinite(self.floor_allowance) and 0 <= self.floor_allowance <= 20, "a floor allowance is 0 to 20 mm")
+        require(self.finish_feed is None or 1 <= self.finish_feed <= 50_000, "a feed is 1 to 50000 mm/min")
+        require(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
+        require(isfinite(self.scallop) and 0 <= self.scallop <= 5, "a scallop is 0 to 5 mm high")
 
     leftover: ClassVar[Clears | None] = Clears.REST
     enters_area: ClassVar[bool] = True

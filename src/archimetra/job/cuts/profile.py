@@ -11,7 +11,7 @@ import msgspec
 from archimetra.job.cut_parts import Entry, Lead, Mark, ShapeTabs, Side, Tabs
 from archimetra.job.cuts.base import MILLS, CutBase, Kind, Opening
 from archimetra.job.ids import LayerId
-from archimetra.job.need import need
+from archimetra.job.require import require
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import HoldDown, Sheet
 
@@ -44,13 +44,13 @@ class ProfileCut(CutBase, frozen=True, kw_only=True, tag="profile"):
 
     def __post_init__(self) -> None:
         CutBase.__post_init__(self)
-        need(self.entry in ENTRIES, "a profile is entered by a plunge, a ramp or a spiral")
-        need(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
-        need(isfinite(self.ramp_length) and 0 <= self.ramp_length <= 10_000, "a ramp is 0 to 10000 mm long")
-        need(isfinite(self.finish) and 0 <= self.finish <= 20, "a finishing allowance is 0 to 20 mm")
-        need(self.finish_feed is None or 1 <= self.finish_feed <= 50_000, "a feed is 1 to 50000 mm/min")
-        need(isfinite(self.overlap) and 0 <= self.overlap <= 500, "an overlap is 0 to 500 mm long")
-        need(isfinite(self.skin) and 0 <= self.skin <= 50, "a skin is 0 to 50 mm thick")
+        require(self.entry in ENTRIES, "a profile is entered by a plunge, a ramp or a spiral")
+        require(isfinite(self.ramp_degrees) and 0.5 <= self.ramp_degrees <= 60, "a ramp is 0.5 to 60 degrees steep")
+        require(isfinite(self.ramp_length) and 0 <= self.ramp_length <= 10_000, "a ramp is 0 to 10000 mm long")
+        require(isfinite(self.finish) and 0 <= self.finish <= 20, "a finishing allowance is 0 to 20 mm")
+        require(self.finish_feed is None or 1 <= self.finish_feed <= 50_000, "a feed is 1 to 50000 mm/min")
+        require(isfinite(self.overlap) and 0 <= self.overlap <= 500, "an overlap is 0 to 500 mm long")
+        require(isfinite(self.skin) and 0 <= self.skin <= 50, "a skin is 0 to 50 mm thick")
 
     def depth(self, sheet: Sheet) -> float:
         """The end depth; a skin ends a through cut above the thinnest reading's bottom."""

@@ -16,7 +16,7 @@ from archimetra.geometry.path import Path
 from archimetra.geometry.region import EMPTY, Region, as_region, nested, polygons_of, region_of
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.shapes import Shape
-from archimetra.toolpath.carve_depths import Carving
+from archimetra.toolpath.carve_depths import CarveDepths
 
 SMALLEST_MM2 = 1e-4  # slivers below this are specks of a drawing, not strokes
 
@@ -32,7 +32,7 @@ class CarveArea(msgspec.Struct, frozen=True, eq=False):
     open_lines: tuple[tuple[Shape, Path], ...]
 
 
-def area_of_carving(shapes: tuple[Shape, ...], cut: CarveCut, carving: Carving) -> CarveArea:
+def area_of_carving(shapes: tuple[Shape, ...], cut: CarveCut, carving: CarveDepths) -> CarveArea:
     """The area a V-carve takes out, for it and for what clears its floor alike; rounded where an inlay's tip flat asks for it.
     Raises GeometryError."""
     mating = cut.mating

@@ -20,7 +20,7 @@ from archimetra.job.cut_parts import Half
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.toolpath.carve.area import CarveArea
 from archimetra.toolpath.carve.route import connected
-from archimetra.toolpath.carve_depths import Carving
+from archimetra.toolpath.carve_depths import CarveDepths
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.contours import no_area, open_finding
 
@@ -45,10 +45,10 @@ def bad_outline(cut: CarveCut, sentence: str) -> Finding:
     return Finding("carve-outline", Severity.STOP, sentence, subject=cut.id)
 
 
-class Told:
+class CarveFindings:
     """Gathers over all pieces of a cut what is then said once, at its worst place."""
 
-    def __init__(self, cut: CarveCut, bit: Bit, carving: Carving) -> None:
+    def __init__(self, cut: CarveCut, bit: Bit, carving: CarveDepths) -> None:
         self._cut, self._bit, self._carving = cut, bit, carving
         self._lost: list[tuple[float, float, float]] = []  # pieces the tip enters nowhere: width, x, y
         self._necks: list[tuple[float, float, float, float]] = []  # stretches it cannot pass: width, length, x, y

@@ -16,21 +16,21 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearances import Piece
 from archimetra.geometry.morphology import filled
 from archimetra.geometry.region import EMPTY, Region, as_region, line_parts
-from archimetra.toolpath.carve_depths import Carving
+from archimetra.toolpath.carve_depths import CarveDepths
 
 SLIVER_MM = 0.01  # strips of floor narrower than this count as reached
 _FINE_MM = 0.001
 _MOST_LEVELS = 20_000
 
 
-def floor_of(piece: Piece, carving: Carving) -> Region:
+def floor_of(piece: Piece, carving: CarveDepths) -> Region:
     """The level floor of a piece; empty where it is carved nowhere so deep."""
     if carving.foot <= 0:
         return piece.polygon
     return _area(piece, carving.foot)
 
 
-def left_of_floor(piece: Piece, carving: Carving, floor: Region, bit_radius: float) -> Region:
+def left_of_floor(piece: Piece, carving: CarveDepths, floor: Region, bit_radius: float) -> Region:
     """What a straight bit of this radius cannot reach of the floor."""
     centres = _area(piece, carving.foot + bit_radius)
     if centres.is_empty:
@@ -42,7 +42,7 @@ def left_of_floor(piece: Piece, carving: Carving, floor: Region, bit_radius: flo
 
 
 def rows_of(
-    piece: Piece, carving: Carving, zone: Region, *, step: float, axis: Sequence[FloatArray]
+    piece: Piece, carving: CarveDepths, zone: Region, *, step: float, axis: Sequence[FloatArray]
 ) -> list[FloatArray]:
     """The lines (n, 2) that cut a zone of the floor: level curves and the axis beyond ``reach``, clipped to the zone grown by a
     step. The curve at ``reach`` itself is the rim, which is cut anyway."""

@@ -10,10 +10,10 @@ from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearances import Piece
 from archimetra.toolpath.carve.route import Ways
-from archimetra.toolpath.carve_depths import carving_of
+from archimetra.toolpath.carve_depths import carve_depths_of
 from archimetra.toolpath.resolved_cut import ResolvedCut
-from archimetra.toolpath.shared.laying import Layer
 from archimetra.toolpath.shared.linking import CLEAR_SLACK_MM
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Move, Role
 from archimetra.toolpath.shared.track import Track
 
@@ -23,15 +23,15 @@ _SAME_MM = 1e-6
 
 
 class CarveLayer:
-    """Lays through the common ``Layer``."""
+    """Lays through the common ``MoveBuilder``."""
 
-    def __init__(self, layer: Layer, work: ResolvedCut) -> None:
-        self._layer = layer
-        carving = carving_of(work.cut, work.bit, work.sheet)  # type: ignore[arg-type]
+    def __init__(self, builder: MoveBuilder, work: ResolvedCut) -> None:
+        self._builder = builder
+        carving = carve_depths_of(work.cut, work.bit, work.sheet)  # type: ignore[arg-type]
         self._fit = max(carving.simplify_mm, 2 * carving.chord_mm)
         self._links = 2.5 * work.bit.diameter
-        high = layer.retract + min(carving.floor_depth, 3.0)
-        self.lift_s = 0.3 + 2 * high / _RAPID_Z_MM_S + 1.0 / max(layer.plunge / 60, 0.1)
+        high = builder.retract + min(carving.floor_depth, 3.0)
+        self.lift_s = 0.3 + 2 * high / _RAPID_Z_MM_S + 1.0 / max(builder.plunge / 60, 0.1)
 
     def trails(self, lines: Sequence[FloatArray], found: Ways, pass_no: int, *, before: float) -> None:
         """Strokes (x, y, z), trail by trail; ``before`` is the height of the pass before, which has opened the wood down to there."""
@@ -47,8 +47,8 @@ class CarveLayer:
         begins = np.array([row[0] for row in rows])
         ends = np.array([row[-1] for row in rows])
         left = np.ones(len(rows), dtype=bool)
-        layer = self._layer
-        here = np.array(layer.at[:2]) if not layer.moves.is_empty else begins[0]
+        builder = self._builder
+        here = np.array(builder.at[:2]) if not builder.moves.is_empty else begins[0]
         for _ in range(len(rows)):
             to_begin = np.where(left, np.hypot(*(begins - here).T), np.inf)
             to_end = np.where(left, np.hypot(*(ends - here).T), np.inf)
@@ -62,44 +62,44 @@ class CarveLayer:
             here = row[-1]
 
     def plunge(self, x: float, y: float, z: float, *, pass_no: int) -> None:
-        self._layer.arrive(x, y)
-        self._layer.down(z, pass_no=pass_no)
+        self._builder.arrive(x, y)
+        self._builder.down(z, pass_no=pass_no)
 
     # ---- inner workings
 
     def _begin(self, at: FloatArray, before: float, pass_no: int) -> None:
         """To where a stretch begins; down through what the pass before, to the height ``before``, has opened at the full feed."""
-        layer = self._layer
+        builder = self._builder
         x, y, z = (float(v) for v in at)
-        if not layer.moves.is_empty:
-            ax, ay, az = layer.at
-            if abs(ax - x) + abs(ay - y) < _SAME_MM and az < layer.retract - 1e-6:
-                layer.down(z, pass_no=pass_no)
+        if not builder.moves.is_empty:
+            ax, ay, az = builder.at
+            if abs(ax - x) + abs(ay - y) < _SAME_MM and az < builder.retract - 1e-6:
+                builder.down(z, pass_no=pass_no)
                 return
-        layer.arrive(x, y)
+        builder.arrive(x, y)
         if pass_no > 1:
-            layer.down(max(z, before), pass_no=pass_no, is_open=True)
-        layer.down(z, pass_no=pass_no)
+            builder.down(max(z, before), pass_no=pass_no, is_open=True)
+        builder.down(z, pass_no=pass_no)
 
     def _go_to_row(self, to: FloatArray, z: float, piece: Piece, reach: float, pass_no: int) -> None:
-        layer = self._layer
+        builder = self._builder
         x, y = float(to[0]), float(to[1])
-        if not layer.moves.is_empty and abs(layer.at[2] - z) < 1e-9:
-            here = np.array(layer.at[:2])
+        if not builder.moves.is_empty and abs(builder.at[2] - z) < 1e-9:
+            here = np.array(builder.at[:2])
             far = float(np.hypot(*(here - to)))
             if far < self._links:
                 gap = piece.gap(here, np.asarray(to), limit=reach + 1.0)
                 if gap >= reach - CLEAR_SLACK_MM / 3:
-                    layer.line(x, y, z, pass_no=pass_no)
+                    builder.line(x, y, z, pass_no=pass_no)
                     return
-        layer.arrive(x, y)
-        layer.down(z, pass_no=pass_no)
+        builder.arrive(x, y)
+        builder.down(z, pass_no=pass_no)
 
     def _along(self, points: FloatArray, pass_no: int) -> None:
         """On through points (n, 3) from where the bit stands; level stretches as arcs where they are."""
         if not len(points):
             return
-        here = np.array([self._layer.at])
+        here = np.array([self._builder.at])
         whole = np.vstack((here, points))
         moved = np.concatenate(([True], np.abs(np.diff(whole, axis=0)).sum(axis=1) > 1e-7))
         whole = whole[moved]
@@ -122,11 +122,11 @@ class CarveLayer:
         d = np.diff(points, axis=0)
         across, drop = np.hypot(d[:, 0], d[:, 1]), -d[:, 2]
         length = np.hypot(across, drop)
-        feed = np.full(len(d), self._layer.feed)
+        feed = np.full(len(d), self._builder.feed)
         falling = drop > 1e-9
-        feed[falling] = np.minimum(feed[falling], self._layer.plunge * length[falling] / drop[falling])
+        feed[falling] = np.minimum(feed[falling], self._builder.plunge * length[falling] / drop[falling])
         n = len(d)
-        self._layer.add(
+        self._builder.add(
             points[1:], np.full(n, Move.LINE, dtype=np.uint8), np.zeros((n, 2)), feed,
             np.full(n, Role.CUT, dtype=np.uint8), pass_no,
         )  # fmt: skip
@@ -136,7 +136,7 @@ class CarveLayer:
         stations = np.concatenate(([0.0], track.nodes_between(0.0, track.length), [track.length]))
         at, kind, centre = track.moves(stations)
         n = len(at) - 1
-        self._layer.add(
-            np.column_stack((at[1:], np.full(n, points[0, 2]))), kind[1:], centre[1:], np.full(n, self._layer.feed),
+        self._builder.add(
+            np.column_stack((at[1:], np.full(n, points[0, 2]))), kind[1:], centre[1:], np.full(n, self._builder.feed),
             np.full(n, Role.CUT, dtype=np.uint8), pass_no,
         )  # fmt: skip

@@ -28,11 +28,11 @@ from archimetra.toolpath.carve.area import CarveArea, area_of_carving
 from archimetra.toolpath.carve.floor import floor_of, left_of_floor, length_of_rows, rows_of
 from archimetra.toolpath.carve.laying import CarveLayer
 from archimetra.toolpath.carve.route import deeper_lines, ways
-from archimetra.toolpath.carve_depths import Carving, carving_of
+from archimetra.toolpath.carve_depths import CarveDepths, carve_depths_of
 from archimetra.toolpath.offer import BitsAtHand, Offer, Picked
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
 from archimetra.toolpath.row import Row
-from archimetra.toolpath.shared.laying import Layer
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Toolpath
 from archimetra.toolpath.shared.order import inside_first
 from archimetra.toolpath.shared.passes import pass_depths
@@ -52,31 +52,31 @@ def plan_carve(work: ResolvedCut, progress: Progress = lambda share: None) -> tu
     cut = work.cut
     assert isinstance(cut, CarveCut)
     findings = list(nothing_to_plan(work)) or list(told.unfit(work))
-    layer = Layer(work)
+    builder = MoveBuilder(work)
     if not findings:
-        carving = carving_of(cut, work.bit, work.sheet)
+        carving = carve_depths_of(cut, work.bit, work.sheet)
         try:
             area = area_of_carving(work.shapes, cut, carving)
         except GeometryError as error:
             findings.append(told.bad_outline(cut, str(error)))
         else:
             progress(0.3)
-            carver = _Carver(work, carving, area, CarveLayer(layer, work), progress)
+            carver = _Carver(work, carving, area, CarveLayer(builder, work), progress)
             carver.run()
             findings.extend(carver.findings)
-    layer.leave()
-    return layer.moves.toolpath(cut.id, work.bit.id), tuple(findings)
+    builder.leave()
+    return builder.moves.toolpath(cut.id, work.bit.id), tuple(findings)
 
 
 class _Carver:
     def __init__(
-        self, work: ResolvedCut, carving: Carving, area: CarveArea, layer: CarveLayer, progress: Progress
+        self, work: ResolvedCut, carving: CarveDepths, area: CarveArea, builder: CarveLayer, progress: Progress
     ) -> None:
         self.findings: list[Finding] = []
         assert isinstance(work.cut, CarveCut)
-        self._work, self._cut, self._carving, self._area, self._layer = work, work.cut, carving, area, layer
+        self._work, self._cut, self._carving, self._area, self._builder = work, work.cut, carving, area, builder
         self._progress, self._share = progress, 0.3
-        self._told = told.Told(work.cut, work.bit, carving)
+        self._told = told.CarveFindings(work.cut, work.bit, carving)
         # the smallest straight bit that clears this floor before
         self._cleared_by = min((e.bit.radius for e in work.prior), default=None)
         self._step = carving.floor_step(work.cut.cusp)
@@ -131,14 +131,14 @@ class _Carver:
             self._progress(self._share)  # a large piece takes long: between its passes it can be stopped
             chosen = rows if pass_no == len(caps) else rough_rows
             reach = max(c.clearance_at(float(cap)), 0.05)
-            self._layer.rows(chosen, -float(cap), piece, reach=reach, pass_no=pass_no)
+            self._builder.rows(chosen, -float(cap), piece, reach=reach, pass_no=pass_no)
         self._cut_strokes([np.column_stack((line[:, :2], -c.depths(line[:, 2]))) for line in lines], caps)
         for x, y, radius in skeleton.spots:
-            self._layer.plunge(float(x), float(y), -float(c.depths(np.array([radius]))[0]), pass_no=len(caps))
+            self._builder.plunge(float(x), float(y), -float(c.depths(np.array([radius]))[0]), pass_no=len(caps))
 
     def _cut_strokes(self, lines: list[FloatArray], caps: FloatArray) -> None:
         """Strokes (x, y, z) down to their depth in passes, each over what the one before did not bring to its depth."""
-        speed, lift_s = _CURVED * self._work.recipe.feed / 60, self._layer.lift_s
+        speed, lift_s = _CURVED * self._work.recipe.feed / 60, self._builder.lift_s
         before = -self._carving.start
         for pass_no, cap in enumerate(caps, 1):
             chosen = lines if pass_no == 1 else deeper_lines(lines, before, longest_mm=speed * lift_s)
@@ -146,7 +146,7 @@ class _Carver:
                 np.column_stack((line[:, :2], np.maximum(line[:, 2], -float(cap))))
                 for line in _at_level(chosen, -float(cap))
             ]
-            self._layer.trails(level, ways(level, mm_per_s=speed, lift_s=lift_s), pass_no, before=before)
+            self._builder.trails(level, ways(level, mm_per_s=speed, lift_s=lift_s), pass_no, before=before)
             before = -float(cap)
 
     def _level_strokes(self, piece: Piece) -> list[FloatArray]:
@@ -262,7 +262,7 @@ def _denser(skeleton: Skeleton, step: float) -> Skeleton:
 
 
 def _resolve(about: Resolving, cut: CarveCut) -> dict[str, Any]:
-    return {"prior": tuple(about.floors()), "carving": carving_of(cut, about.bit, about.sheet)}
+    return {"prior": tuple(about.floors()), "carving": carve_depths_of(cut, about.bit, about.sheet)}
 
 
 def _offers(picked: Picked) -> Iterator[Offer]:

@@ -23,8 +23,8 @@ from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
 from archimetra.toolpath.row import Row
 from archimetra.toolpath.shared.contours import Contour, contours_of, kept_region, no_area, on_the_line
-from archimetra.toolpath.shared.laying import Layer
 from archimetra.toolpath.shared.lines import Aside, WayIn, lay_line, ordered_lines
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Toolpath
 from archimetra.toolpath.shared.overcut import inner_corners
 from archimetra.toolpath.shared.passes import pass_depths
@@ -46,7 +46,7 @@ def plan_chamfer(work: ResolvedCut, progress: Progress = lambda share: None) -> 
     cut = work.cut
     assert isinstance(cut, ChamferCut)
     findings = list(_unsuited(work, cut) or nothing_to_plan(work))
-    layer = Layer(work)
+    builder = MoveBuilder(work)
     if not findings:
         bevel = cut.bevel(work.bit)
         contours, findings = _contours(work, cut, bevel)
@@ -64,16 +64,16 @@ def plan_chamfer(work: ResolvedCut, progress: Progress = lambda share: None) -> 
                 asides = _into_corners(contour, track, cut, work.bit, bevel, outline)
                 way_in = WayIn(cut.entry, cut.ramp_degrees)
                 followed += [np.vstack((aside.points[0], aside.points))[:, :2] for aside in asides]
-                lay_line(layer, track, way_in, depths, start=cut.start_depth, is_back=k < 0, asides=asides)
+                lay_line(builder, track, way_in, depths, start=cut.start_depth, is_back=k < 0, asides=asides)
         for contour in contours:
             if contour.path is None:
-                layer.arrive(*contour.at)
-                layer.down(-work.depth, pass_no=1)
+                builder.arrive(*contour.at)
+                builder.down(-work.depth, pass_no=1)
         findings += _left_out(cut, work.bit, bevel, outline, followed)
-        if layer.moves.is_empty and not findings:
+        if builder.moves.is_empty and not findings:
             findings.append(no_area(cut))
-    layer.leave()
-    return layer.moves.toolpath(cut.id, work.bit.id), tuple(findings)
+    builder.leave()
+    return builder.moves.toolpath(cut.id, work.bit.id), tuple(findings)
 
 
 def _contours(work: ResolvedCut, cut: ChamferCut, bevel: Bevel) -> tuple[Sequence[Contour], list[Finding]]:

@@ -10,8 +10,8 @@ from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.row import Row
 from archimetra.toolpath.shared.contours import no_area, on_the_line
-from archimetra.toolpath.shared.laying import Layer
 from archimetra.toolpath.shared.lines import WayIn, lay_line, ordered_lines
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Toolpath
 from archimetra.toolpath.shared.passes import pass_depths
 from archimetra.toolpath.shared.refusals import nothing_to_plan
@@ -25,7 +25,7 @@ def plan_engraving(work: ResolvedCut, progress: Progress = lambda share: None) -
     cut = work.cut
     assert isinstance(cut, EngraveCut)
     findings = list(nothing_to_plan(work))
-    layer = Layer(work)
+    builder = MoveBuilder(work)
     if not findings:
         depths = pass_depths(cut.start_depth, work.depth, work.recipe.depth_per_pass)
         contours = [c for c in on_the_line(work.shapes, cut.direction, work.bit) if c.path is not None]
@@ -35,11 +35,13 @@ def plan_engraving(work: ResolvedCut, progress: Progress = lambda share: None) -
             progress(number / max(1, len(tracks)))
             track = tracks[k if k >= 0 else ~k]
             if len(track):
-                lay_line(layer, track, WayIn(cut.entry, cut.ramp_degrees), depths, start=cut.start_depth, is_back=k < 0)
-        if layer.moves.is_empty and not findings:
+                lay_line(
+                    builder, track, WayIn(cut.entry, cut.ramp_degrees), depths, start=cut.start_depth, is_back=k < 0
+                )
+        if builder.moves.is_empty and not findings:
             findings.append(no_area(cut))
-    layer.leave()
-    return layer.moves.toolpath(cut.id, work.bit.id), tuple(findings)
+    builder.leave()
+    return builder.moves.toolpath(cut.id, work.bit.id), tuple(findings)
 
 
 def _offers(picked: Picked) -> Iterator[Offer]:

@@ -25,7 +25,7 @@ from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.row import Row
 from archimetra.toolpath.shared.clearing import raster_lines
 from archimetra.toolpath.shared.contours import kept_region, no_area, open_finding, walks_right
-from archimetra.toolpath.shared.laying import Layer
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Role, Toolpath
 from archimetra.toolpath.shared.passes import lay_pass, no_lifts, pass_depths, ramp_length
 from archimetra.toolpath.shared.refusals import LEAST_DEPTH_MM, nothing_to_plan
@@ -42,7 +42,7 @@ def plan_facing(work: ResolvedCut, progress: Progress = lambda share: None) -> t
     cut, bit = work.cut, work.bit
     assert isinstance(cut, FacingCut)
     findings = list(_too_thin(work, cut) or nothing_to_plan(work))
-    layer = Layer(work)
+    builder = MoveBuilder(work)
     if not findings:
         if bit.kind not in FLAT_BOTTOMED:
             findings.append(
@@ -64,12 +64,12 @@ def plan_facing(work: ResolvedCut, progress: Progress = lambda share: None) -> t
             for pass_no, depth in enumerate(depths, 1):
                 progress((number + pass_no / len(depths)) / len(polygons))
                 if cut.pattern is FacingPattern.RASTER:
-                    _raster(layer, work, cut, polygon, above, -float(depth), pass_no)
+                    _raster(builder, work, cut, polygon, above, -float(depth), pass_no)
                 else:
-                    _spiral(layer, work, polygon, above, -float(depth), pass_no)
+                    _spiral(builder, work, polygon, above, -float(depth), pass_no)
                 above = -float(depth)
-    layer.leave()
-    return layer.moves.toolpath(cut.id, bit.id), tuple(findings)
+    builder.leave()
+    return builder.moves.toolpath(cut.id, bit.id), tuple(findings)
 
 
 def _area(work: ResolvedCut, cut: FacingCut) -> Region:
@@ -80,7 +80,7 @@ def _area(work: ResolvedCut, cut: FacingCut) -> Region:
 
 
 def _raster(
-    layer: Layer, work: ResolvedCut, cut: FacingCut, area: Polygon, above: float, z: float, pass_no: int
+    builder: MoveBuilder, work: ResolvedCut, cut: FacingCut, area: Polygon, above: float, z: float, pass_no: int
 ) -> None:
     """Straight lines to and fro whose ends lie so far past the area that the bit's edge runs past it."""
     radius = work.bit.radius
@@ -103,14 +103,14 @@ def _raster(
         if first:
             first = False
             if _is_in_air(work, line[0]) or work.bit.can_plunge:
-                layer.arrive(bx, by)
-                layer.down(z, pass_no=pass_no)
+                builder.arrive(bx, by)
+                builder.down(z, pass_no=pass_no)
             else:
                 track = Track(Path.polyline(line, closed=False))
-                to_and_fro(layer, track, [-z], start=-above, ramp_degrees=_RAMP_DEGREES, first_pass=pass_no)
+                to_and_fro(builder, track, [-z], start=-above, ramp_degrees=_RAMP_DEGREES, first_pass=pass_no)
         else:
-            layer.line(bx, by, z, pass_no=pass_no, role=Role.LINK)
-        layer.line(*end, z, pass_no=pass_no)
+            builder.line(bx, by, z, pass_no=pass_no, role=Role.LINK)
+        builder.line(*end, z, pass_no=pass_no)
         is_back = not is_back
 
 
@@ -129,7 +129,7 @@ def _is_in_air(work: ResolvedCut, at: FloatArray) -> bool:
     return bool(sheet.distance(shapely.points(at)) >= work.bit.radius)
 
 
-def _spiral(layer: Layer, work: ResolvedCut, area: Polygon, above: float, z: float, pass_no: int) -> None:
+def _spiral(builder: MoveBuilder, work: ResolvedCut, area: Polygon, above: float, z: float, pass_no: int) -> None:
     """Loops from outside inwards, each linked to the next; the first runs half over the edge."""
     radius, cut = work.bit.radius, work.cut
     assert isinstance(cut, FacingCut)
@@ -153,36 +153,36 @@ def _spiral(layer: Layer, work: ResolvedCut, area: Polygon, above: float, z: flo
             x, y = (float(v) for v in track.points(np.array([0.0]))[0])
             a, out = 0.0, _beside(area, (x, y), radius + _BESIDE_MM)
             if _is_in_air(work, np.array(out)) or work.bit.can_plunge:
-                layer.arrive(*out)
-                layer.down(z, pass_no=pass_no)
-                layer.line(x, y, z, pass_no=pass_no)
+                builder.arrive(*out)
+                builder.down(z, pass_no=pass_no)
+                builder.line(x, y, z, pass_no=pass_no)
             else:
-                a = _ramp_round(layer, track, a, above, z, pass_no)
+                a = _ramp_round(builder, track, a, above, z, pass_no)
         else:
-            a, gap = track.near(np.array(layer.at[:2]))
+            a, gap = track.near(np.array(builder.at[:2]))
             x, y = (float(v) for v in track.points(np.array([a]))[0])
             if gap <= 2.5 * step:
-                layer.line(x, y, z, pass_no=pass_no, role=Role.LINK)
+                builder.line(x, y, z, pass_no=pass_no, role=Role.LINK)
             elif work.bit.can_plunge:
-                layer.arrive(x, y)
-                layer.down(z, pass_no=pass_no)
+                builder.arrive(x, y)
+                builder.down(z, pass_no=pass_no)
             else:
-                a = _ramp_round(layer, track, a, above, z, pass_no)
+                a = _ramp_round(builder, track, a, above, z, pass_no)
         lay_pass(
-            layer.moves, track, a=a, b=a + track.length, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
-            feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+            builder.moves, track, a=a, b=a + track.length, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
+            feed=builder.feed, plunge=builder.plunge, pass_no=pass_no,
         )  # fmt: skip
 
 
-def _ramp_round(layer: Layer, track: Track, a: float, above: float, z: float, pass_no: int) -> float:
+def _ramp_round(builder: MoveBuilder, track: Track, a: float, above: float, z: float, pass_no: int) -> float:
     """Down along a loop from the height that is open; the station it ends at. What stands under the slope goes with the loop."""
     x, y = (float(v) for v in track.points(np.array([a]))[0])
-    layer.arrive(x, y)
-    layer.down(above, pass_no=pass_no)
-    b = a + ramp_length(layer.at[2] - z, _RAMP_DEGREES, track.length)
+    builder.arrive(x, y)
+    builder.down(above, pass_no=pass_no)
+    b = a + ramp_length(builder.at[2] - z, _RAMP_DEGREES, track.length)
     lay_pass(
-        layer.moves, track, a=a, b=b, z_from=layer.at[2], z_to=z, ramp=b - a, lifts=no_lifts(track), feed=layer.feed,
-        plunge=layer.plunge, pass_no=pass_no,
+        builder.moves, track, a=a, b=b, z_from=builder.at[2], z_to=z, ramp=b - a, lifts=no_lifts(track), feed=builder.feed,
+        plunge=builder.plunge, pass_no=pass_no,
     )  # fmt: skip
     return b
 

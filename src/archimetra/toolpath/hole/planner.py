@@ -21,7 +21,7 @@ from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.row import Row
 from archimetra.toolpath.shared.circles import SAME_SIZE_MM, Circle, circles_of, sizes_of
 from archimetra.toolpath.shared.contours import walks_right
-from archimetra.toolpath.shared.laying import Layer
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Role, Toolpath
 from archimetra.toolpath.shared.order import inside_first
 from archimetra.toolpath.shared.refusals import nothing_to_plan
@@ -36,20 +36,20 @@ def plan_holes(work: ResolvedCut, progress: Progress = lambda share: None) -> tu
     cut = work.cut
     assert isinstance(cut, HoleCut)
     findings = list(nothing_to_plan(work))
-    layer = Layer(work)
+    builder = MoveBuilder(work)
     if not findings:
         found = circles_of(work.shapes)
         chosen = [circle for circle in found if _is_chosen(circle, cut)]
         findings.extend(_nothing_round(work, found, chosen))
-        planner = _Holes(work, cut, layer)
+        planner = _Holes(work, cut, builder)
         starts = np.array([circle.at for circle in chosen]).reshape(-1, 2)
         order = range(len(chosen)) if cut.keeps_order else inside_first(starts, np.full(len(chosen), -1))
         for number, k in enumerate(order):
             progress(number / max(1, len(chosen)))
             planner.hole(chosen[k])
         findings.extend(planner.findings())
-    layer.leave()
-    return layer.moves.toolpath(cut.id, work.bit.id), tuple(findings)
+    builder.leave()
+    return builder.moves.toolpath(cut.id, work.bit.id), tuple(findings)
 
 
 class Drilled(msgspec.Struct, frozen=True):
@@ -121,8 +121,8 @@ def _nothing_round(work: ResolvedCut, found: list[Circle], chosen: list[Circle])
 
 
 class _Holes:
-    def __init__(self, work: ResolvedCut, cut: HoleCut, layer: Layer) -> None:
-        self._work, self._cut, self._bit, self._layer = work, cut, work.bit, layer
+    def __init__(self, work: ResolvedCut, cut: HoleCut, builder: MoveBuilder) -> None:
+        self._work, self._cut, self._bit, self._builder = work, cut, work.bit, builder
         self._left = walks_right(cut.direction, work.bit)
         point = self._bit.point_length if cut.to_shoulder else 0.0
         self._end = work.depth + point
@@ -163,15 +163,15 @@ class _Holes:
         return self._cut.method is HoleMethod.FITTING and self._end - start > 3 * self._bit.diameter
 
     def _drill(self, circle: Circle, start: float, *, pecks: bool, is_first: bool) -> None:
-        layer = self._layer
+        builder = self._builder
         if is_first:
-            layer.arrive(*circle.at)
+            builder.arrive(*circle.at)
         else:
             self._back_to(circle.at, start)
         top = -start
-        top_z = layer.at[2]
+        top_z = builder.at[2]
         if not pecks:
-            layer.down(-self._end, pass_no=1, role=Role.DRILL)
+            builder.down(-self._end, pass_no=1, role=Role.DRILL)
         else:
             # equal pecks: a last one of a hair would have a control peck by that hair all the way
             count = max(1, ceil((self._end - start) / self._cut.peck - 1e-9))
@@ -179,23 +179,23 @@ class _Holes:
             for number in range(1, count + 1):
                 goal = top - peck * number if number < count else -self._end
                 if number > 1:
-                    layer.down(
+                    builder.down(
                         top - peck * (number - 1) + min(CHIP_GAP_MM, peck / 2),
                         pass_no=number,
                         is_open=True,
                         role=Role.DRILL,
                     )
-                layer.down(goal, pass_no=number, role=Role.DRILL)
+                builder.down(goal, pass_no=number, role=Role.DRILL)
                 if number < count:
-                    layer.down(top_z, pass_no=number, is_open=True, role=Role.DRILL)
-        layer.down(top_z, pass_no=1, is_open=True, role=Role.DRILL)
+                    builder.down(top_z, pass_no=number, is_open=True, role=Role.DRILL)
+        builder.down(top_z, pass_no=1, is_open=True, role=Role.DRILL)
 
     def _bore(self, circle: Circle, diameter: float, start: float, end: float, *, is_first: bool) -> bool:
         """Round in a helix, at several radii where the hole is wide; False where the bit does not fit."""
         room = (diameter - self._bit.diameter) / 2
         if room < FITS_MM / 2:
             return False
-        layer, per_turn = self._layer, self._work.recipe.depth_per_pass
+        builder, per_turn = self._builder, self._work.recipe.depth_per_pass
         ring_step = self._bit.diameter * min(self._work.recipe.stepover, 0.5)
         # the innermost ring leaves no post; the rings outwards of it are a stepover apart
         innermost = min(room, 0.9 * self._bit.radius)
@@ -205,37 +205,37 @@ class _Holes:
             at = (circle.at[0] + radius, circle.at[1])
             if number == 0:
                 if is_first:
-                    layer.arrive(*at)
+                    builder.arrive(*at)
                 else:
                     self._back_to(at, start)
-                layer.down(-start, pass_no=1)
+                builder.down(-start, pass_no=1)
                 turns = max(1, ceil((end - start) / min(per_turn, self._steepest(radius)) - 1e-9))
                 for turn in range(1, turns + 1):
-                    layer.circle(
+                    builder.circle(
                         circle.at,
                         -start - (end - start) * turn / turns,
                         is_left=self._left,
                         pass_no=turn,
                         role=Role.ENTRY,
                     )
-                layer.circle(circle.at, -end, is_left=self._left, pass_no=turns)
+                builder.circle(circle.at, -end, is_left=self._left, pass_no=turns)
             else:
                 self._widen(circle, radius, float(rings[number - 1]), start, end)
         # away from the wall before lifting: no mark on it
         inward = max(radius - 0.5, 0.0)
-        layer.line(circle.at[0] + inward, circle.at[1], layer.at[2], pass_no=1)
+        builder.line(circle.at[0] + inward, circle.at[1], builder.at[2], pass_no=1)
         return True
 
     def _widen(self, circle: Circle, radius: float, inner: float, start: float, end: float) -> None:
         """A ring outwards of the one of radius ``inner``, which is open: down there in passes, each out and once round."""
-        layer = self._layer
+        builder = self._builder
         count = max(1, ceil((end - start) / self._work.recipe.depth_per_pass - 1e-9))
         for number in range(1, count + 1):
             z = -start - (end - start) * number / count
-            layer.line(circle.at[0] + inner, circle.at[1], layer.at[2], pass_no=number)
-            layer.down(z, pass_no=number, is_open=True)
-            layer.line(circle.at[0] + radius, circle.at[1], z, pass_no=number)
-            layer.circle(circle.at, z, is_left=self._left, pass_no=number)
+            builder.line(circle.at[0] + inner, circle.at[1], builder.at[2], pass_no=number)
+            builder.down(z, pass_no=number, is_open=True)
+            builder.line(circle.at[0] + radius, circle.at[1], z, pass_no=number)
+            builder.circle(circle.at, z, is_left=self._left, pass_no=number)
 
     def _steepest(self, radius: float) -> float:
         """The drop of one turn at which a helix is no steeper than about 20 degrees."""
@@ -243,9 +243,9 @@ class _Holes:
 
     def _back_to(self, at: tuple[float, float], start: float) -> None:
         """To the start of the next part of the same hole, over what is open."""
-        layer = self._layer
-        layer.down(min(-start + CHIP_GAP_MM, layer.retract), pass_no=0, is_open=True, role=Role.LINK)
-        layer.line(*at, layer.at[2], pass_no=0, role=Role.LINK)
+        builder = self._builder
+        builder.down(min(-start + CHIP_GAP_MM, builder.retract), pass_no=0, is_open=True, role=Role.LINK)
+        builder.line(*at, builder.at[2], pass_no=0, role=Role.LINK)
 
     def findings(self) -> list[Finding]:
         cut, bit = self._cut, self._bit

@@ -16,7 +16,7 @@ from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.carve.area import area_of_carving
-from archimetra.toolpath.carve_depths import carving_of
+from archimetra.toolpath.carve_depths import carve_depths_of
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.clearing import WALL_FIT_MM
 from archimetra.toolpath.shared.contours import THIN_MM, cleared, kept_region
@@ -43,7 +43,7 @@ def pocket_area(work: ResolvedCut) -> PocketArea:
     carved = next((e for e in work.prior if isinstance(e.cut, CarveCut)), None)
     if carved is not None:
         assert isinstance(carved.cut, CarveCut)
-        carving = carving_of(carved.cut, carved.bit, work.sheet)
+        carving = carve_depths_of(carved.cut, carved.bit, work.sheet)
         area = area_of_carving(work.shapes, carved.cut, carving)
         return PocketArea(area.region, area.clearances, carving.foot, min(WALL_FIT_MM, 2 * carving.simplify_mm))
     if not cut.open_edges:

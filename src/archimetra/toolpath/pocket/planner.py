@@ -25,7 +25,7 @@ from archimetra.job.cut_parts import Entry, Pattern
 from archimetra.job.cuts import Opening
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut
-from archimetra.toolpath.carve_depths import carving_of
+from archimetra.toolpath.carve_depths import carve_depths_of
 from archimetra.toolpath.hole.planner import drilled_holes
 from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.pocket import findings as told
@@ -48,8 +48,8 @@ from archimetra.toolpath.shared.clearing import (
 )
 from archimetra.toolpath.shared.contours import no_area, open_finding, walks_right
 from archimetra.toolpath.shared.entries import helix_at, lay_helix
-from archimetra.toolpath.shared.laying import Layer
 from archimetra.toolpath.shared.linking import Links
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Role, Toolpath
 from archimetra.toolpath.shared.order import inside_first
 from archimetra.toolpath.shared.passes import lay_pass, no_lifts, pass_depths, ramp_length
@@ -70,7 +70,7 @@ def plan_pocket(work: ResolvedCut, progress: Progress = lambda share: None) -> t
     cut, bit = work.cut, work.bit
     assert isinstance(cut, PocketCut)
     findings = list(nothing_to_plan(work))
-    layer = Layer(work)
+    builder = MoveBuilder(work)
     if not findings:
         findings.extend(
             open_finding(shape, path, cut) for shape in work.shapes for path in shape.placed() if not path.closed
@@ -83,11 +83,11 @@ def plan_pocket(work: ResolvedCut, progress: Progress = lambda share: None) -> t
             findings.append(Finding("pocket-outline", Severity.STOP, str(error), subject=cut.id))
         else:
             progress(0.3)
-            planner = _Pocket(work, cut, layer, area, progress)
+            planner = _Pocket(work, cut, builder, area, progress)
             planner.run()
             findings.extend(planner.findings)
-    layer.leave()
-    return layer.moves.toolpath(cut.id, bit.id), tuple(findings)
+    builder.leave()
+    return builder.moves.toolpath(cut.id, bit.id), tuple(findings)
 
 
 def cut_by_ball(cut: PocketCut, bit: Bit) -> bool:
@@ -115,9 +115,11 @@ def pocket_depths(cut: PocketCut, end: float, per_pass: float) -> FloatArray:
 
 
 class _Pocket:
-    def __init__(self, work: ResolvedCut, cut: PocketCut, layer: Layer, area: PocketArea, progress: Progress) -> None:
+    def __init__(
+        self, work: ResolvedCut, cut: PocketCut, builder: MoveBuilder, area: PocketArea, progress: Progress
+    ) -> None:
         self.findings: list[Finding] = []
-        self._work, self._cut, self._bit, self._layer = work, cut, work.bit, layer
+        self._work, self._cut, self._bit, self._builder = work, cut, work.bit, builder
         self._area, self._region, self._clearance, self._progress = area, area.region, area.clearance, progress
         self._wall = area.inset + work.bit.radius  # the clearance at the finished wall, and before its allowance is off
         self._first = self._wall + cut.wall_allowance
@@ -127,7 +129,7 @@ class _Pocket:
         self._holes = drilled_holes(work)
         self._turned: dict[Track, Track] = {}
         self._root: Node | None = None
-        self._links = Links(layer, area.clearance, first=self._first, ramp_degrees=cut.ramp_degrees)
+        self._links = Links(builder, area.clearance, first=self._first, ramp_degrees=cut.ramp_degrees)
 
     def run(self) -> None:
         if self._region.is_empty:
@@ -155,7 +157,7 @@ class _Pocket:
                 strokes += fitting_strokes(self._clearance, radius=self._wall)
         if self._work.previous_bit is not None:
             rest = RestOfPocket(
-                self._work, self._cut, self._layer, self._links, self._area, first=self._first, depths=self._depths,
+                self._work, self._cut, self._builder, self._links, self._area, first=self._first, depths=self._depths,
                 slope=self._slope,
             )  # fmt: skip
             rest.run(roots, strokes, step)
@@ -185,7 +187,7 @@ class _Pocket:
             self.findings += told.branches_missed(self._work, self._cut, self._area, reached)
         if walls:
             finish = Walls(
-                self._cut, self._bit, self._layer, self._links, depths=self._depths, wall=self._wall, first=self._first,
+                self._cut, self._bit, self._builder, self._links, depths=self._depths, wall=self._wall, first=self._first,
                 slope=self._slope,
             )  # fmt: skip
             finish.run(every_loop(walls), [loop.ring for loop in every_loop(roots)] + strokes)
@@ -201,7 +203,7 @@ class _Pocket:
                 self._rows(root, z_above, z, pass_no)
             else:
                 self._loops(root, z_above, z, pass_no)
-            for line in _in_reach_order(strokes, self._layer.at):
+            for line in _in_reach_order(strokes, self._builder.at):
                 self._stroke(line, z_above, z, pass_no)
             z_above = z
             self._links.is_open = True
@@ -212,8 +214,8 @@ class _Pocket:
         while stack:
             node, waiting = stack[-1]
             if waiting:
-                if len(waiting) <= MANY_LOOPS and not self._layer.moves.is_empty:
-                    here = np.array(self._layer.at[:2])
+                if len(waiting) <= MANY_LOOPS and not self._builder.moves.is_empty:
+                    here = np.array(self._builder.at[:2])
                     child = min(waiting, key=lambda c: float(np.hypot(*(c.loops[0].ring[0] - here))))
                     waiting.remove(child)
                 else:
@@ -240,20 +242,20 @@ class _Pocket:
         """Loops of one level, the nearest first; of very many the order is worked out as a whole."""
         if len(loops) > MANY_LOOPS:
             starts = np.array([loop.ring[0] for loop in loops])
-            order = inside_first(starts, np.full(len(loops), -1), begin=self._layer.at[:2])
+            order = inside_first(starts, np.full(len(loops), -1), begin=self._builder.at[:2])
             for k in order:
-                station, _ = loops[k].track.near(np.array(self._layer.at[:2]))
+                station, _ = loops[k].track.near(np.array(self._builder.at[:2]))
                 self._link_and_cut(loops[k], station, z_above, z, pass_no)
             return
         while loops:
-            here = np.array(self._layer.at[:2])
+            here = np.array(self._builder.at[:2])
             near = [loop.track.near(here) for loop in loops]
             k = min(range(len(loops)), key=lambda i: near[i][1])
             self._link_and_cut(loops.pop(k), near[k][0], z_above, z, pass_no)
 
     def _enter(self, node: Node, loops: list[Loop], z_above: float, z: float, pass_no: int) -> None:
         """Down into wood nothing has opened at this depth: the bit then stands at z, or has cut a first loop on its way."""
-        cut, layer = self._cut, self._layer
+        cut, builder = self._cut, self._builder
         if self._slot_across(loops, z, pass_no):
             return
         place = self._clearance.deepest(node.border)
@@ -263,14 +265,14 @@ class _Pocket:
             helix = helix_at(place.at, room=place.clearance - self._first, bit_radius=self._bit.radius)
             if helix is not None:
                 self._links.transit(helix.begin, z_above)
-                lay_helix(layer, helix, z, degrees=cut.ramp_degrees, is_left=self._right, pass_no=pass_no)
+                lay_helix(builder, helix, z, degrees=cut.ramp_degrees, is_left=self._right, pass_no=pass_no)
                 return
         loop = min(loops, key=lambda each: self._distance_to(each))
         loops.remove(loop)
         station = self._start_near(loop)
         self._links.transit(point_on(loop.track, station), z_above)
         if cut.entry is Entry.PLUNGE and self._bit.can_plunge:
-            layer.down(z, pass_no=pass_no)
+            builder.down(z, pass_no=pass_no)
         self._links.cut_round(loop.track, station, z, pass_no)
 
     def _down_a_hole(self, loops: list[Loop], z_above: float, z: float, pass_no: int) -> bool:
@@ -285,52 +287,52 @@ class _Pocket:
         if not self._links.is_clear(hole, goal, self._first):
             return False
         self._links.transit(hole, z_above)
-        self._layer.down(z, pass_no=pass_no, is_open=True)
-        self._layer.line(*goal, z, pass_no=pass_no, feed=self._layer.feed / 2)
+        self._builder.down(z, pass_no=pass_no, is_open=True)
+        self._builder.line(*goal, z, pass_no=pass_no, feed=self._builder.feed / 2)
         return True
 
     def _slot_across(self, loops: list[Loop], z: float, pass_no: int) -> bool:
         """From another branch that is done straight through the wood between, at half the feed, where that is short: quicker
         than out and in again, and no rougher than a first loop."""
-        layer = self._layer
-        if layer.moves.is_empty or abs(layer.at[2] - z) > 1e-9:
+        builder = self._builder
+        if builder.moves.is_empty or abs(builder.at[2] - z) > 1e-9:
             return False
-        here = np.array(layer.at[:2])
+        here = np.array(builder.at[:2])
         station, gap, track = min(((*loop.track.near(here), loop.track) for loop in loops), key=lambda found: found[1])
         goal = point_on(track, station)
-        if gap > ACROSS_DIAMETERS * self._bit.diameter or not self._links.is_clear(layer.at[:2], goal, self._first):
+        if gap > ACROSS_DIAMETERS * self._bit.diameter or not self._links.is_clear(builder.at[:2], goal, self._first):
             return False
-        layer.line(*goal, z, pass_no=pass_no, feed=layer.feed / 2)
+        builder.line(*goal, z, pass_no=pass_no, feed=builder.feed / 2)
         return True
 
     def _link_and_cut(self, loop: Loop, station: float, z_above: float, z: float, pass_no: int) -> None:
         """To a loop at depth where the straight way is clear, otherwise out and in again along it."""
-        layer = self._layer
-        x, y, z_now = layer.at
+        builder = self._builder
+        x, y, z_now = builder.at
         goal = point_on(loop.track, station)
         # near by any clear way will do, if need be through wood; farther only through what is open or the next band
         is_near = np.hypot(goal[0] - x, goal[1] - y) <= ACROSS_DIAMETERS * self._bit.diameter
         floor = self._first if is_near else max(self._first, loop.clearance - 0.55 * self._step)
         if abs(z_now - z) < 1e-9 and self._links.is_clear((x, y), goal, floor):
-            layer.line(*goal, z, pass_no=pass_no, role=Role.LINK)
+            builder.line(*goal, z, pass_no=pass_no, role=Role.LINK)
         else:
             self._links.transit(goal, z_above)
         self._links.cut_round(loop.track, station, z, pass_no)
 
     def _stroke(self, line: FloatArray, z_above: float, z: float, pass_no: int) -> None:
         """Along an axis line between loops: both its ends lie where it is open."""
-        layer = self._layer
-        x, y, z_now = layer.at
+        builder = self._builder
+        x, y, z_now = builder.at
         if np.hypot(*(line[-1] - (x, y))) < np.hypot(*(line[0] - (x, y))):
             line = line[::-1]
         first = (float(line[0, 0]), float(line[0, 1]))
         if abs(z_now - z) < 1e-9 and self._links.is_clear((x, y), first, self._first):
-            layer.line(*first, z, pass_no=pass_no, role=Role.LINK)
+            builder.line(*first, z, pass_no=pass_no, role=Role.LINK)
         else:
             self._links.transit(first, z_above)
-            layer.down(z, pass_no=pass_no)
+            builder.down(z, pass_no=pass_no)
         for p in line[1:]:
-            layer.line(float(p[0]), float(p[1]), z, pass_no=pass_no)
+            builder.line(float(p[0]), float(p[1]), z, pass_no=pass_no)
 
     # ---- straight lines
 
@@ -340,28 +342,28 @@ class _Pocket:
         row_of: int | None = None
         entered = False
         while left:
-            here = np.array(self._layer.at[:2]) if not self._layer.moves.is_empty else next(iter(left.values()))[0]
+            here = np.array(self._builder.at[:2]) if not self._builder.moves.is_empty else next(iter(left.values()))[0]
             key, is_back, near = self._next_piece(left, row_of, here)
             piece = left.pop(key)
             line = piece[::-1] if is_back else piece
             begin, end = (float(line[0, 0]), float(line[0, 1])), (float(line[1, 0]), float(line[1, 1]))
             if not entered:
                 entered = self._enter_row(root, line, z_above, z, pass_no)
-            elif near and self._links.is_clear(self._layer.at[:2], begin, self._first):
-                self._layer.line(*begin, z, pass_no=pass_no, role=Role.LINK)
+            elif near and self._links.is_clear(self._builder.at[:2], begin, self._first):
+                self._builder.line(*begin, z, pass_no=pass_no, role=Role.LINK)
             elif self._along_wall(root, begin, z, pass_no):
                 pass
             else:
                 self._ramp_on(root, line, z_above, z, pass_no)
-            self._layer.line(*end, z, pass_no=pass_no)
+            self._builder.line(*end, z, pass_no=pass_no)
             row_of = key[0]
         # the walls, whose loop covers what rows leave along them
         self._cut_all(list(root.loops), z_above, z, pass_no)
 
     def _along_wall(self, root: Node, goal: tuple[float, float], z: float, pass_no: int) -> bool:
         """From the end of a row to the begin of the next along the wall both lie at, where that is not far."""
-        layer = self._layer
-        here = np.array(layer.at[:2])
+        builder = self._builder
+        here = np.array(builder.at[:2])
         for loop in root.loops:
             track = loop.track
             a, gap_a = track.near(here)
@@ -375,14 +377,14 @@ class _Pocket:
                 if track not in self._turned:
                     self._turned[track] = track.reversed()
                 track, a, forward = self._turned[track], track.length - a, backward
-            layer.line(
+            builder.line(
                 *point_on(track, a), z, pass_no=pass_no
             )  # onto the wall's own line: from beside it the first way is a chord
             lay_pass(
-                layer.moves, track, a=a, b=a + forward, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
-                feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+                builder.moves, track, a=a, b=a + forward, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
+                feed=builder.feed, plunge=builder.plunge, pass_no=pass_no,
             )  # fmt: skip
-            layer.line(*goal, z, pass_no=pass_no)
+            builder.line(*goal, z, pass_no=pass_no)
             return True
         return False
 
@@ -408,7 +410,7 @@ class _Pocket:
         return key, is_back, False
 
     def _enter_row(self, root: Node, line: FloatArray, z_above: float, z: float, pass_no: int) -> bool:
-        cut, layer = self._cut, self._layer
+        cut, builder = self._cut, self._builder
         begin = (float(line[0, 0]), float(line[0, 1]))
         place = self._clearance.deepest(root.border)
         hole = self._hole_in(root) if cut.entry is Entry.HOLE else None
@@ -417,35 +419,35 @@ class _Pocket:
             helix = helix_at(place.at, room=place.clearance - self._first, bit_radius=self._bit.radius)
         if hole is not None and self._links.is_clear(hole, begin, self._first):
             self._links.transit(hole, z_above)
-            layer.down(z, pass_no=pass_no, is_open=True)
-            layer.line(*begin, z, pass_no=pass_no)
+            builder.down(z, pass_no=pass_no, is_open=True)
+            builder.line(*begin, z, pass_no=pass_no)
         elif helix is not None and self._links.is_clear(helix.begin, begin, self._first):
             self._links.transit(helix.begin, z_above)
-            lay_helix(layer, helix, z, degrees=cut.ramp_degrees, is_left=self._right, pass_no=pass_no)
-            layer.line(*begin, z, pass_no=pass_no)
+            lay_helix(builder, helix, z, degrees=cut.ramp_degrees, is_left=self._right, pass_no=pass_no)
+            builder.line(*begin, z, pass_no=pass_no)
         else:
             self._ramp_on(root, line, z_above, z, pass_no)
         return True
 
     def _ramp_on(self, root: Node, line: FloatArray, z_above: float, z: float, pass_no: int) -> None:
         """Down to where a row begins: along the row to and fro, along the wall where the row is short, or straight down."""
-        layer = self._layer
+        builder = self._builder
         begin, end = (float(line[0, 0]), float(line[0, 1])), (float(line[1, 0]), float(line[1, 1]))
         if self._slope is None:
             self._links.transit(begin, z_above)
-            layer.down(z, pass_no=pass_no)
+            builder.down(z, pass_no=pass_no)
             return
         length = float(np.hypot(*(line[1] - line[0])))
         if length < _SHORT_ROW * self._bit.diameter and self._ramp_by_wall(root, begin, z_above, z, pass_no):
             return
         self._links.transit(begin, z_above)
-        ramp = ramp_length(layer.at[2] - z, self._cut.ramp_degrees, length)
+        ramp = ramp_length(builder.at[2] - z, self._cut.ramp_degrees, length)
         turns = max(1, int(np.ceil(ramp / max(2 * length, 1e-6) - 1e-9)))
-        z_from = layer.at[2]
+        z_from = builder.at[2]
         for turn in range(turns):
             half = z_from + (z - z_from) * (turn + 0.5) / turns
-            layer.line(*end, half, pass_no=pass_no, role=Role.ENTRY)
-            layer.line(*begin, z_from + (z - z_from) * (turn + 1) / turns, pass_no=pass_no, role=Role.ENTRY)
+            builder.line(*end, half, pass_no=pass_no, role=Role.ENTRY)
+            builder.line(*begin, z_from + (z - z_from) * (turn + 1) / turns, pass_no=pass_no, role=Role.ENTRY)
 
     def _ramp_by_wall(self, root: Node, goal: tuple[float, float], z_above: float, z: float, pass_no: int) -> bool:
         """Down along the wall to a row's begin, which lies at it. Under the slope the wall's own loop takes what stands."""
@@ -458,10 +460,10 @@ class _Pocket:
             first = station - ramp
             self._links.transit(point_on(track, first), z_above)
             lay_pass(
-                self._layer.moves, track, a=first, b=station, z_from=self._layer.at[2], z_to=z, ramp=ramp,
-                lifts=no_lifts(track), feed=self._layer.feed, plunge=self._layer.plunge, pass_no=pass_no,
+                self._builder.moves, track, a=first, b=station, z_from=self._builder.at[2], z_to=z, ramp=ramp,
+                lifts=no_lifts(track), feed=self._builder.feed, plunge=self._builder.plunge, pass_no=pass_no,
             )  # fmt: skip
-            self._layer.line(*goal, z, pass_no=pass_no)
+            self._builder.line(*goal, z, pass_no=pass_no)
             return True
         return False
 
@@ -470,7 +472,7 @@ class _Pocket:
     def _slot(self, line: FloatArray) -> None:
         """To and fro along a stretch that is just as wide as the bit."""
         track = Track(fit_arcs(line, tolerance_mm=0.002, closed=False))
-        to_and_fro(self._layer, track, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope)
+        to_and_fro(self._builder, track, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope)
 
     @property
     def _slope(self) -> float | None:
@@ -491,24 +493,24 @@ class _Pocket:
             if not self._bit.can_plunge:
                 self.findings.append(only_by_plunging(self._cut, self._bit, deepest.at))
                 continue
-            layer = self._layer
-            layer.arrive(*deepest.at)
+            builder = self._builder
+            builder.arrive(*deepest.at)
             for pass_no, depth in enumerate(self._depths, 1):
-                layer.down(-float(depth), pass_no=pass_no)
-                layer.down(-self._cut.start_depth + 0.5, pass_no=pass_no, is_open=True)
+                builder.down(-float(depth), pass_no=pass_no)
+                builder.down(-self._cut.start_depth + 0.5, pass_no=pass_no, is_open=True)
         return out
 
     # ---- shared
 
     def _distance_to(self, loop: Loop) -> float:
-        if self._layer.moves.is_empty:
+        if self._builder.moves.is_empty:
             return 0.0
-        return loop.track.near(np.array(self._layer.at[:2]))[1]
+        return loop.track.near(np.array(self._builder.at[:2]))[1]
 
     def _start_near(self, loop: Loop) -> float:
-        if self._layer.moves.is_empty:
+        if self._builder.moves.is_empty:
             return 0.0
-        return loop.track.near(np.array(self._layer.at[:2]))[0]
+        return loop.track.near(np.array(self._builder.at[:2]))[0]
 
     def _hole_in(self, node: Node) -> tuple[float, float] | None:
         """A hole drilled before, wide and deep enough, where the bit's centre may stand."""
@@ -549,7 +551,7 @@ def _resolve(about: Resolving, cut: PocketCut) -> dict[str, Any]:
     prior: tuple[PriorCut, ...] = ()
     if isinstance(root, CarveCut):
         carver = about.bit_of(root)
-        carving = carving_of(root, carver, about.sheet)
+        carving = carve_depths_of(root, carver, about.sheet)
         cut = replace(
             cut, start_depth=root.start_depth, end_depth=carving.floor_depth, goes_through=False, wall_allowance=0.0,
             floor_allowance=0.0, open_edges=False,

@@ -21,8 +21,8 @@ from archimetra.toolpath.pocket.area import PocketArea, left_by
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.clearing import INNER_FIT_MM, Loop, Node, covering_strokes, every_loop
 from archimetra.toolpath.shared.contours import walks_right
-from archimetra.toolpath.shared.laying import Layer
 from archimetra.toolpath.shared.linking import Links
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Role
 from archimetra.toolpath.shared.order import inside_first
 from archimetra.toolpath.shared.passes import lay_pass, no_lifts
@@ -41,12 +41,12 @@ class RestOfPocket:
     """Lays what is left, part by part."""
 
     def __init__(
-        self, work: ResolvedCut, cut: PocketCut, layer: Layer, links: Links, area: PocketArea, *, first: float, depths: FloatArray,
+        self, work: ResolvedCut, cut: PocketCut, builder: MoveBuilder, links: Links, area: PocketArea, *, first: float, depths: FloatArray,
         slope: float | None,
     ) -> None:  # fmt: skip
         """``slope`` is at how many degrees the bit goes down into wood, None straight down."""
         self.findings: list[Finding] = []
-        self._work, self._cut, self._bit, self._layer, self._links = work, cut, work.bit, layer, links
+        self._work, self._cut, self._bit, self._builder, self._links = work, cut, work.bit, builder, links
         self._area, self._clearance, self._first, self._depths = area, area.clearance, first, depths
         self._right, self._slope = walks_right(cut.direction, work.bit), slope
         self._reached: Region | None = None  # by the centre of the larger bit
@@ -98,7 +98,7 @@ class RestOfPocket:
             )  # fmt: skip
 
     def _part(self, pieces: list[_Piece]) -> None:
-        layer = self._layer
+        builder = self._builder
         ordered = sorted(pieces, key=lambda piece: -piece.level)
         z_above = -self._cut.start_depth
         self._links.is_open = False
@@ -107,29 +107,29 @@ class RestOfPocket:
             for piece in ordered:
                 track = piece.track
                 station = 0.0
-                if track.is_closed and not layer.moves.is_empty:
-                    station = track.near(np.array(layer.at[:2]))[0]
+                if track.is_closed and not builder.moves.is_empty:
+                    station = track.near(np.array(builder.at[:2]))[0]
                 goal = point_on(track, station)
-                at_depth = not layer.moves.is_empty and abs(layer.at[2] - z) < 1e-9
-                close = at_depth and np.hypot(layer.at[0] - goal[0], layer.at[1] - goal[1]) < 3 * self._bit.diameter
-                if close and self._links.is_clear(layer.at[:2], goal, self._first):
-                    layer.line(*goal, z, pass_no=pass_no, role=Role.LINK)
+                at_depth = not builder.moves.is_empty and abs(builder.at[2] - z) < 1e-9
+                close = at_depth and np.hypot(builder.at[0] - goal[0], builder.at[1] - goal[1]) < 3 * self._bit.diameter
+                if close and self._links.is_clear(builder.at[:2], goal, self._first):
+                    builder.line(*goal, z, pass_no=pass_no, role=Role.LINK)
                 else:
                     self._links.transit(goal, z_above)
                     if not track.is_closed:
                         if self._slope is not None and not self._is_open_at(goal):
                             to_and_fro(
-                                layer, track, [-z], start=-z_above, ramp_degrees=self._slope, first_pass=pass_no,
+                                builder, track, [-z], start=-z_above, ramp_degrees=self._slope, first_pass=pass_no,
                                 arrives=False,
                             )  # fmt: skip
                             continue
-                        layer.down(z, pass_no=pass_no)
+                        builder.down(z, pass_no=pass_no)
                 if track.is_closed:
                     self._links.cut_round(track, station, z, pass_no)
                 else:
                     lay_pass(
-                        layer.moves, track, a=0.0, b=track.length, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
-                        feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+                        builder.moves, track, a=0.0, b=track.length, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
+                        feed=builder.feed, plunge=builder.plunge, pass_no=pass_no,
                     )  # fmt: skip
             z_above = z
             self._links.is_open = True

@@ -16,9 +16,9 @@ from archimetra.job.cuts.pocket import PocketCut
 from archimetra.toolpath.pocket.rest import point_on
 from archimetra.toolpath.shared.clearing import Loop
 from archimetra.toolpath.shared.contours import walks_right
-from archimetra.toolpath.shared.laying import Layer
 from archimetra.toolpath.shared.leads import fit_lead, lay_lead
 from archimetra.toolpath.shared.linking import Links
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.order import inside_first
 from archimetra.toolpath.shared.passes import lay_pass, no_lifts
 from archimetra.toolpath.shared.starts import choose_start
@@ -31,17 +31,17 @@ class Walls:
     wood, None straight down."""
 
     def __init__(
-        self, cut: PocketCut, bit: Bit, layer: Layer, links: Links, *, depths: FloatArray, wall: float, first: float, slope: float | None,
+        self, cut: PocketCut, bit: Bit, builder: MoveBuilder, links: Links, *, depths: FloatArray, wall: float, first: float, slope: float | None,
     ) -> None:  # fmt: skip
-        self._cut, self._bit, self._layer, self._links = cut, bit, layer, links
+        self._cut, self._bit, self._builder, self._links = cut, bit, builder, links
         self._depths, self._wall, self._first, self._slope = depths, wall, first, slope
         self._right = walks_right(cut.direction, bit)
 
     def run(self, loops: list[Loop], cleared: list[FloatArray]) -> None:
         """Round all loops at the walls; ``cleared`` are the lines (n, 2) the passes before went along."""
-        cut, layer = self._cut, self._layer
+        cut, builder = self._cut, self._builder
         z, pass_no = -float(self._depths[-1]), len(self._depths) + 1
-        feed = cut.finish_feed or layer.feed
+        feed = cut.finish_feed or builder.feed
         limit = finishing_reach(cut.wall_allowance, self._bit.diameter)
         field = SegmentField(cleared, reach_mm=limit + 1.0) if cleared else None
 
@@ -65,7 +65,7 @@ class Walls:
                 continue
             for first, last in missed:
                 to_and_fro(
-                    layer, track.part(first, last), self._depths, start=cut.start_depth, ramp_degrees=self._slope
+                    builder, track.part(first, last), self._depths, start=cut.start_depth, ramp_degrees=self._slope
                 )
             a = choose_start(track, np.zeros((0, 2)), bit_diameter=self._bit.diameter).station
             b = a + track.length
@@ -79,18 +79,18 @@ class Walls:
             way_in, way_out = ways
             begin = way_in.far if way_in is not None else point_on(track, a)
             if way_in is not None and self._links.is_clear(begin, begin, self._first):
-                layer.arrive(*begin)
-                layer.down(z, pass_no=pass_no, is_open=True)
+                builder.arrive(*begin)
+                builder.down(z, pass_no=pass_no, is_open=True)
             else:  # without a lead, or with one shortened so far that it begins over what is left of the allowance
-                down_beside(layer, begin, z, cleared, within=limit, pass_no=pass_no, feed=feed)
+                down_beside(builder, begin, z, cleared, within=limit, pass_no=pass_no, feed=feed)
             if way_in is not None:
-                lay_lead(layer, way_in, is_in=True, pass_no=pass_no, feed=feed)
+                lay_lead(builder, way_in, is_in=True, pass_no=pass_no, feed=feed)
             lay_pass(
-                layer.moves, track, a=a, b=b, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track), feed=feed,
-                plunge=layer.plunge, pass_no=pass_no,
+                builder.moves, track, a=a, b=b, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track), feed=feed,
+                plunge=builder.plunge, pass_no=pass_no,
             )  # fmt: skip
             if way_out is not None:
-                lay_lead(layer, way_out, is_in=False, pass_no=pass_no, feed=feed)
+                lay_lead(builder, way_out, is_in=False, pass_no=pass_no, feed=feed)
 
     def _stands(self, points: FloatArray, clearance: float) -> BoolArray:
         """Which points (n, 2) have this much clearance."""
@@ -98,12 +98,12 @@ class Walls:
 
     def _round_in_passes(self, track: Track) -> None:
         """Round a loop nothing has come near, pass by pass."""
-        layer = self._layer
-        layer.arrive(*point_on(track, 0.0))
-        layer.down(-self._cut.start_depth, pass_no=1)
+        builder = self._builder
+        builder.arrive(*point_on(track, 0.0))
+        builder.down(-self._cut.start_depth, pass_no=1)
         station = 0.0
         for pass_no, depth in enumerate(self._depths, 1):
             z = -float(depth)
             if self._slope is None:
-                layer.down(z, pass_no=pass_no)
+                builder.down(z, pass_no=pass_no)
             station = self._links.cut_round(track, station, z, pass_no)

@@ -33,8 +33,8 @@ from archimetra.toolpath.shared.contours import (
     contours_of,
     no_area,
 )
-from archimetra.toolpath.shared.laying import Layer
 from archimetra.toolpath.shared.leads import LeadPath, fit_lead, lay_lead
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import MarkKind, PathMark, Role, Toolpath
 from archimetra.toolpath.shared.order import inside_first
 from archimetra.toolpath.shared.overcut import overcut
@@ -88,8 +88,8 @@ def plan_profile(work: ResolvedCut, progress: Progress = lambda share: None) -> 
             progress(0.5 + 0.5 * number / max(1, len(found.contours)))
             planner.line(line, finish)
         findings.extend(planner.findings)
-    planner.layer.leave()
-    return planner.layer.moves.toolpath(cut.id, bit.id, tuple(planner.marks)), tuple(findings)
+    planner.builder.leave()
+    return planner.builder.moves.toolpath(cut.id, bit.id, tuple(planner.marks)), tuple(findings)
 
 
 def _contours(work: ResolvedCut, cut: ProfileCut) -> Contours:
@@ -123,7 +123,7 @@ class _Profile:
     """Lays one contour after the other. ``passed`` are the lines (n, 2) that have been cut to full depth so far."""
 
     def __init__(self, work: ResolvedCut, cut: ProfileCut) -> None:
-        self.layer = Layer(work)
+        self.builder = MoveBuilder(work)
         self.findings: list[Finding] = []
         self.marks: list[PathMark] = []
         self.passed: list[FloatArray] = []
@@ -215,13 +215,13 @@ class _Profile:
         if not self._bit.can_plunge:
             self.findings.append(only_by_plunging(self._cut, self._bit, at))
             return
-        layer = self.layer
-        layer.arrive(*at)
+        builder = self.builder
+        builder.arrive(*at)
         for number, depth in enumerate(self._depths, 1):
             if number > 1:
-                layer.down(-float(self._depths[number - 2]) + 0.2, pass_no=number, is_open=True)
-            layer.down(-float(depth), pass_no=number)
-            layer.down(-self._cut.start_depth + 0.5, pass_no=number, is_open=True)
+                builder.down(-float(self._depths[number - 2]) + 0.2, pass_no=number, is_open=True)
+            builder.down(-float(depth), pass_no=number)
+            builder.down(-self._cut.start_depth + 0.5, pass_no=number, is_open=True)
 
     # ---- closed contours
 
@@ -252,7 +252,7 @@ class _Profile:
     def _closed(
         self, line: Line, tab_centres: FloatArray, depths: FloatArray, *, is_last: bool, is_finish: bool = False
     ) -> None:
-        contour, cut, layer = line.contour, self._cut, self.layer
+        contour, cut, builder = line.contour, self._cut, self.builder
         assert contour.path is not None
         path = contour.path
         if cut.overcut and contour.keeps_right is not None and is_last:
@@ -279,19 +279,19 @@ class _Profile:
             self._open_lead(lead_in)
         if (is_finish or is_spiral) and lead_out is not None:
             self._open_lead(lead_out)
-        feed = (cut.finish_feed or layer.feed) if is_finish else layer.feed
+        feed = (cut.finish_feed or builder.feed) if is_finish else builder.feed
         first_pass = len(self._depths) + 1 if is_finish else 1
         if is_finish and lead_in is None:
             self._down_beside(self._point(track, a), first_pass, feed, above=lifts.lowest_at(a))
         else:
-            layer.arrive(*(lead_in.far if lead_in is not None else self._point(track, a)))
-            layer.down(-float(depths[-1]) if is_finish else -cut.start_depth, pass_no=first_pass, is_open=is_finish)
+            builder.arrive(*(lead_in.far if lead_in is not None else self._point(track, a)))
+            builder.down(-float(depths[-1]) if is_finish else -cut.start_depth, pass_no=first_pass, is_open=is_finish)
         if is_spiral:
             if lead_in is not None:
-                lay_lead(layer, lead_in, is_in=True, pass_no=1, feed=feed)
+                lay_lead(builder, lead_in, is_in=True, pass_no=1, feed=feed)
             self._spiral(track, lifts, a, depths)
-            if lead_out is not None and layer.at[2] <= -float(depths[-1]) + 1e-9:
-                lay_lead(layer, lead_out, is_in=False, pass_no=len(depths), feed=feed)
+            if lead_out is not None and builder.at[2] <= -float(depths[-1]) + 1e-9:
+                lay_lead(builder, lead_out, is_in=False, pass_no=len(depths), feed=feed)
         elif lead_in is None and lead_out is None:
             self._passes(track, lifts, a, depths, feed, first_pass)
         else:
@@ -299,27 +299,27 @@ class _Profile:
 
     def _passes(self, track: Track, lifts: Lifts, a: float, depths: FloatArray, feed: float, first_pass: int) -> None:
         """Round and round: each pass begins where the last one ended."""
-        layer, cut = self.layer, self._cut
-        z = layer.at[2]
+        builder, cut = self.builder, self._cut
+        z = builder.at[2]
         for pass_no, depth in enumerate(depths, first_pass):
             z_to, is_deepest = -float(depth), depth == depths[-1]
             ramp = self._ramp(z - z_to, track)
-            z_from = layer.at[2]
+            z_from = builder.at[2]
             b = a + (ramp if z_from > z_to else 0.0) + track.length + (cut.overlap if is_deepest else 0.0)
             lay_pass(
-                layer.moves, track, a=a, b=b, z_from=z_from, z_to=z_to, ramp=ramp if z_from > z_to else 0.0, lifts=lifts,
-                feed=feed, plunge=layer.plunge, pass_no=pass_no,
+                builder.moves, track, a=a, b=b, z_from=z_from, z_to=z_to, ramp=ramp if z_from > z_to else 0.0, lifts=lifts,
+                feed=feed, plunge=builder.plunge, pass_no=pass_no,
             )  # fmt: skip
             a, z = b, z_to
 
     def _spiral(self, track: Track, lifts: Lifts, a: float, depths: FloatArray) -> None:
         """Down all the way without a level turn but the last."""
-        layer, length = self.layer, track.length
+        builder, length = self.builder, track.length
         for pass_no, depth in enumerate(depths, 1):
             b = a + length + (length + self._cut.overlap if depth == depths[-1] else 0.0)
             lay_pass(
-                layer.moves, track, a=a, b=b, z_from=layer.at[2], z_to=-float(depth), ramp=length, lifts=lifts,
-                feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+                builder.moves, track, a=a, b=b, z_from=builder.at[2], z_to=-float(depth), ramp=length, lifts=lifts,
+                feed=builder.feed, plunge=builder.plunge, pass_no=pass_no,
             )  # fmt: skip
             a = b
 
@@ -328,29 +328,29 @@ class _Profile:
         leads: tuple[LeadPath | None, LeadPath | None], feed: float, first_pass: int,
     ) -> None:  # fmt: skip
         """Passes that all begin at a and end at the same place: each lead is one pass deeper than the one before."""
-        layer = self.layer
+        builder = self.builder
         lead_in, lead_out = leads
         b = a + ramp + track.length + self._cut.overlap
         for pass_no, depth in enumerate(depths, first_pass):
             z_to = -float(depth)
             if lead_in is not None:
                 if ramp == 0.0:
-                    layer.down(z_to, pass_no=pass_no)
-                lay_lead(layer, lead_in, is_in=True, pass_no=pass_no, feed=feed)
-            z_from = layer.at[2]
+                    builder.down(z_to, pass_no=pass_no)
+                lay_lead(builder, lead_in, is_in=True, pass_no=pass_no, feed=feed)
+            z_from = builder.at[2]
             lay_pass(
-                layer.moves, track, a=a, b=b, z_from=z_from, z_to=z_to, ramp=ramp if z_from > z_to else 0.0, lifts=lifts,
-                feed=feed, plunge=layer.plunge, pass_no=pass_no,
+                builder.moves, track, a=a, b=b, z_from=z_from, z_to=z_to, ramp=ramp if z_from > z_to else 0.0, lifts=lifts,
+                feed=feed, plunge=builder.plunge, pass_no=pass_no,
             )  # fmt: skip
-            if lead_out is not None and layer.at[2] <= z_to + 1e-9:
-                lay_lead(layer, lead_out, is_in=False, pass_no=pass_no, feed=feed)
+            if lead_out is not None and builder.at[2] <= z_to + 1e-9:
+                lay_lead(builder, lead_out, is_in=False, pass_no=pass_no, feed=feed)
             if depth == depths[-1]:
                 break
             if lead_in is not None:
                 self._back_to(lead_in.far, pass_no, contour)
             else:
-                layer.arrive(*self._point(track, a))
-                layer.down(z_to, pass_no=pass_no, is_open=True)
+                builder.arrive(*self._point(track, a))
+                builder.down(z_to, pass_no=pass_no, is_open=True)
 
     def _reach(self, track: Track, lifts: Lifts) -> None:
         """What a finishing pass meets where the passes before did not come near, cut in passes first: narrow places without room for
@@ -359,7 +359,7 @@ class _Profile:
         for first, last in unserved(track, self._passed_near(track), limit=limit, overlap=self._bit.radius):
             stretch = track.part(first, last)
             to_and_fro(
-                self.layer, stretch, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope,
+                self.builder, stretch, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope,
                 lifts=lifts.on_part(stretch, first, last),
             )  # fmt: skip
 
@@ -376,14 +376,14 @@ class _Profile:
         z = max(-float(self._depths[-1]), above)
         low, high = np.array(place) - within, np.array(place) + within
         near = [ring for ring in self.passed if (ring.max(axis=0) >= low).all() and (ring.min(axis=0) <= high).all()]
-        down_beside(self.layer, place, z, near, within=within, pass_no=pass_no, feed=feed)
+        down_beside(self.builder, place, z, near, within=within, pass_no=pass_no, feed=feed)
 
     def _open_lead(self, lead: LeadPath) -> None:
         """A lead at full depth runs through waste that no pass has taken: that is opened pass by pass first."""
         bulge = 0.0 if lead.centre is None else float(np.tan(np.pi / 8)) * (1.0 if lead.turns_left else -1.0)
         ends = (lead.far, lead.near) if lead.is_in else (lead.near, lead.far)
         track = Track(Path.arcs(np.array(ends), np.array([bulge]), closed=False))
-        to_and_fro(self.layer, track, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope)
+        to_and_fro(self.builder, track, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope)
 
     def _lifts_at(self, track: Track, centres: FloatArray) -> Lifts:
         """The lifts over tabs whose middles are at places (n, 2)."""
@@ -419,14 +419,14 @@ class _Profile:
 
     def _back_to(self, place: tuple[float, float], pass_no: int, contour: Contour) -> None:
         """From where a pass ended to where the next one leads in: at depth through the waste where that is clear."""
-        layer = self.layer
-        x, y, z = layer.at
+        builder = self.builder
+        x, y, z = builder.at
         line = np.array((x, y)) + (np.array(place) - (x, y)) * np.linspace(0.0, 1.0, 24)[:, None]
         if contour.keeps_right is not None and self._outlines.is_clear(line).all():
-            layer.line(*place, z, pass_no=pass_no, role=Role.LINK)
+            builder.line(*place, z, pass_no=pass_no, role=Role.LINK)
         else:
-            layer.arrive(*place)
-            layer.down(z, pass_no=pass_no)
+            builder.arrive(*place)
+            builder.down(z, pass_no=pass_no)
 
     # ---- open lines
 
@@ -438,47 +438,47 @@ class _Profile:
         lifts = self._lifts_at(track, centres)
         if line.contour.keeps_right is None:
             to_and_fro(
-                self.layer, track, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope, lifts=lifts
+                self.builder, track, self._depths, start=self._cut.start_depth, ramp_degrees=self._slope, lifts=lifts
             )
         else:
             self._one_way(track, lifts)
 
     def _one_way(self, track: Track, lifts: Lifts) -> None:
         """Every pass from the same end; a ramp goes down to and fro on the line's first stretch."""
-        layer, z = self.layer, -self._cut.start_depth
+        builder, z = self.builder, -self._cut.start_depth
         for pass_no, depth in enumerate(self._depths, 1):
             z_to, begin = -float(depth), self._point(track, 0.0)
-            layer.arrive(*begin)
-            layer.down(max(z, lifts.lowest_at(0.0)), pass_no=pass_no, is_open=pass_no > 1)
+            builder.arrive(*begin)
+            builder.down(max(z, lifts.lowest_at(0.0)), pass_no=pass_no, is_open=pass_no > 1)
             a = 0.0
             if self._slope is not None:
                 a = min(max(ramp_length(z - z_to, self._slope), 1.0), track.length)
                 stretch = track.part(0.0, a)
                 to_and_fro(
-                    layer, stretch, [-z_to], start=-z, ramp_degrees=self._slope, lifts=lifts.on_part(stretch, 0.0, a),
+                    builder, stretch, [-z_to], start=-z, ramp_degrees=self._slope, lifts=lifts.on_part(stretch, 0.0, a),
                     first_pass=pass_no, arrives=False,
                 )  # fmt: skip
-                x, y, _ = layer.at
+                x, y, _ = builder.at
                 if np.hypot(x - begin[0], y - begin[1]) < 1e-6:
                     a = 0.0  # back at the begin
             else:
-                layer.down(z_to, pass_no=pass_no)
+                builder.down(z_to, pass_no=pass_no)
             if a < track.length - 1e-9:
                 lay_pass(
-                    layer.moves, track, a=a, b=track.length, z_from=layer.at[2], z_to=z_to, ramp=0.0, lifts=lifts,
-                    feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+                    builder.moves, track, a=a, b=track.length, z_from=builder.at[2], z_to=z_to, ramp=0.0, lifts=lifts,
+                    feed=builder.feed, plunge=builder.plunge, pass_no=pass_no,
                 )  # fmt: skip
             z = z_to
 
     def _finish_open(self, track: Track, centres: FloatArray) -> None:
         """The finishing pass along an open line, from its begin to its end at full depth."""
-        layer, depth, pass_no = self.layer, float(self._depths[-1]), len(self._depths) + 1
+        builder, depth, pass_no = self.builder, float(self._depths[-1]), len(self._depths) + 1
         lifts = self._lifts_at(track, centres)
         self._reach(track, lifts)
-        self._down_beside(self._point(track, 0.0), pass_no, layer.feed, above=lifts.lowest_at(0.0))
+        self._down_beside(self._point(track, 0.0), pass_no, builder.feed, above=lifts.lowest_at(0.0))
         lay_pass(
-            layer.moves, track, a=0.0, b=track.length, z_from=layer.at[2], z_to=-depth, ramp=0.0, lifts=lifts,
-            feed=self._cut.finish_feed or layer.feed, plunge=layer.plunge, pass_no=pass_no,
+            builder.moves, track, a=0.0, b=track.length, z_from=builder.at[2], z_to=-depth, ramp=0.0, lifts=lifts,
+            feed=self._cut.finish_feed or builder.feed, plunge=builder.plunge, pass_no=pass_no,
         )  # fmt: skip
 
     # ---- shared

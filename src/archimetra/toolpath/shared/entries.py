@@ -6,7 +6,7 @@ from math import ceil, pi, radians, tan
 
 import msgspec
 
-from archimetra.toolpath.shared.laying import Layer
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Role
 
 WIDEST_HELIX = 0.8  # of the bit's radius: a wider helix leaves a post
@@ -28,11 +28,11 @@ def helix_at(centre: tuple[float, float], *, room: float, bit_radius: float) -> 
     return Helix(centre, radius) if radius >= NARROWEST_HELIX * bit_radius else None
 
 
-def lay_helix(layer: Layer, helix: Helix, z_to: float, *, degrees: float, is_left: bool, pass_no: int) -> None:
+def lay_helix(builder: MoveBuilder, helix: Helix, z_to: float, *, degrees: float, is_left: bool, pass_no: int) -> None:
     """Round and down from the height the bit stands at, then once round level."""
-    z = layer.at[2]
+    z = builder.at[2]
     turn_drop = 2 * pi * helix.radius * tan(radians(degrees))
     turns = max(1, ceil((z - z_to) / turn_drop - 1e-9))
     for number in range(1, turns + 1):
-        layer.circle(helix.centre, z + (z_to - z) * number / turns, is_left=is_left, pass_no=pass_no, role=Role.ENTRY)
-    layer.circle(helix.centre, z_to, is_left=is_left, pass_no=pass_no)
+        builder.circle(helix.centre, z + (z_to - z) * number / turns, is_left=is_left, pass_no=pass_no, role=Role.ENTRY)
+    builder.circle(helix.centre, z_to, is_left=is_left, pass_no=pass_no)

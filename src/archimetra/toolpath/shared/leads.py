@@ -9,7 +9,7 @@ import numpy as np
 
 from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.job.cut_parts import Lead, LeadKind
-from archimetra.toolpath.shared.laying import Layer
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Role
 
 IsClear = Callable[[FloatArray], BoolArray]  # which points (n, 2) the bit's centre may stand at
@@ -58,15 +58,15 @@ def fit_lead(
     return None
 
 
-def lay_lead(layer: Layer, lead: LeadPath, *, is_in: bool, pass_no: int, feed: float) -> None:
+def lay_lead(builder: MoveBuilder, lead: LeadPath, *, is_in: bool, pass_no: int, feed: float) -> None:
     """The moves of a lead at the height the bit stands at: from far to near, or from near to far."""
-    z = layer.at[2]
+    z = builder.at[2]
     x, y = lead.near if is_in else lead.far
     if lead.centre is None:
-        layer.line(x, y, z, pass_no=pass_no, feed=feed, role=Role.ENTRY if is_in else Role.CUT)
+        builder.line(x, y, z, pass_no=pass_no, feed=feed, role=Role.ENTRY if is_in else Role.CUT)
     else:
         # with the waste on the left the arc comes in and goes out turning left
-        layer.arc(
+        builder.arc(
             x, y, z, lead.centre, is_left=lead.turns_left, pass_no=pass_no, length=lead.length, feed=feed,
             role=Role.ENTRY if is_in else Role.CUT,
         )  # fmt: skip

@@ -9,7 +9,7 @@ import numpy as np
 
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.cut_parts import Entry
-from archimetra.toolpath.shared.laying import Layer
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.order import inside_first
 from archimetra.toolpath.shared.passes import lay_pass, no_lifts, ramp_length
 from archimetra.toolpath.shared.track import Track
@@ -44,7 +44,7 @@ def ordered_lines(tracks: Sequence[Track]) -> list[int]:
 
 
 def lay_line(
-    layer: Layer, track: Track, way_in: WayIn, depths: FloatArray, *, start: float, is_back: bool = False, asides: Sequence[Aside] = ()
+    builder: MoveBuilder, track: Track, way_in: WayIn, depths: FloatArray, *, start: float, is_back: bool = False, asides: Sequence[Aside] = ()
 ) -> None:  # fmt: skip
     """One line, ``start`` and ``depths`` below the face: open ones to and fro, from the end it is begun at; a ramp's slope is gone over
     again at full depth."""
@@ -53,18 +53,18 @@ def lay_line(
     x, y = (float(v) for v in track.points(np.array([a]))[0])
     z = -start
     follows_on = (
-        not layer.moves.is_empty
+        not builder.moves.is_empty
         and len(depths) == 1
         and way_in.entry is Entry.PLUNGE
-        and abs(layer.at[2] + float(depths[0])) < 1e-9
-        and np.hypot(layer.at[0] - x, layer.at[1] - y) < TOUCHING_MM
+        and abs(builder.at[2] + float(depths[0])) < 1e-9
+        and np.hypot(builder.at[0] - x, builder.at[1] - y) < TOUCHING_MM
     )
     if follows_on:
         z = -float(depths[0])
-        layer.line(x, y, z, pass_no=1)
+        builder.line(x, y, z, pass_no=1)
     else:
-        layer.arrive(x, y)
-        layer.down(z, pass_no=1)
+        builder.arrive(x, y)
+        builder.down(z, pass_no=1)
     for pass_no, depth in enumerate(depths, 1):
         z_to = -float(depth)
         ramps = way_in.entry is Entry.RAMP and z > z_to
@@ -80,14 +80,14 @@ def lay_line(
         for station, aside in [*stops, (b, None)]:
             if station > a + 1e-9:
                 lay_pass(
-                    layer.moves, track, a=a, b=station, z_from=z, z_to=z_to, ramp=ramp, lifts=no_lifts(track), feed=layer.feed,
-                    plunge=layer.plunge, pass_no=pass_no,
+                    builder.moves, track, a=a, b=station, z_from=z, z_to=z_to, ramp=ramp, lifts=no_lifts(track), feed=builder.feed,
+                    plunge=builder.plunge, pass_no=pass_no,
                 )  # fmt: skip
                 a, z, ramp = station, z_to, 0.0
             if aside is not None:
-                x, y, here = layer.at
+                x, y, here = builder.at
                 for px, py, pz in [*aside.points, *aside.points[-2::-1], (x, y, here)]:
-                    layer.line(float(px), float(py), max(float(pz), here), pass_no=pass_no)
+                    builder.line(float(px), float(py), max(float(pz), here), pass_no=pass_no)
         a, z = b, z_to
 
 

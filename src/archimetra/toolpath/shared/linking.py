@@ -6,7 +6,7 @@ import numpy as np
 
 from archimetra.geometry.arrays import BoolArray, ByteArray, FloatArray
 from archimetra.geometry.clearances import AnyClearance
-from archimetra.toolpath.shared.laying import Layer
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Role
 from archimetra.toolpath.shared.passes import lay_pass, no_lifts, ramp_length
 from archimetra.toolpath.shared.track import Track
@@ -20,9 +20,9 @@ class Links:
     """``first`` is the clearance the bit's centre needs. ``is_open``: whether this very cut has opened the level above the one it
     cuts now."""
 
-    def __init__(self, layer: Layer, clearance: AnyClearance, *, first: float, ramp_degrees: float) -> None:
+    def __init__(self, builder: MoveBuilder, clearance: AnyClearance, *, first: float, ramp_degrees: float) -> None:
         self.is_open = False
-        self._layer, self._clearance, self._first, self._degrees = layer, clearance, first, ramp_degrees
+        self._builder, self._clearance, self._first, self._degrees = builder, clearance, first, ramp_degrees
         self._rounds: dict[tuple[Track, float], tuple[FloatArray, ByteArray, FloatArray]] = {}
 
     def is_clear(self, p: tuple[float, ...], q: tuple[float, ...], least: float) -> bool:
@@ -31,35 +31,35 @@ class Links:
 
     def transit(self, goal: tuple[float, float], z_above: float) -> None:
         """To a place at the height that is open above it: through the opened pocket where that is clear and quicker."""
-        layer = self._layer
-        if layer.moves.is_empty:
-            layer.arrive(*goal)
-            layer.down(z_above, pass_no=1)
+        builder = self._builder
+        if builder.moves.is_empty:
+            builder.arrive(*goal)
+            builder.down(z_above, pass_no=1)
             return
-        x, y, z_now = layer.at
+        x, y, z_now = builder.at
         far = float(np.hypot(goal[0] - x, goal[1] - y))
         if self.is_open:
-            deep = layer.retract - z_above
-            by_hop = _LIFT_S + deep / _RAPID_Z_MM_S + deep / (layer.feed / 60) + far / _RAPID_MM_S
-            if far / (layer.feed / 60) < by_hop and self.is_clear((x, y), goal, self._first):
-                layer.down(max(z_above + _ABOVE_FLOOR_MM, z_now) if far > 1e-6 else z_now, pass_no=0, is_open=True)
-                layer.line(*goal, layer.at[2], pass_no=0, role=Role.LINK)
-                layer.down(z_above, pass_no=0, is_open=True)
+            deep = builder.retract - z_above
+            by_hop = _LIFT_S + deep / _RAPID_Z_MM_S + deep / (builder.feed / 60) + far / _RAPID_MM_S
+            if far / (builder.feed / 60) < by_hop and self.is_clear((x, y), goal, self._first):
+                builder.down(max(z_above + _ABOVE_FLOOR_MM, z_now) if far > 1e-6 else z_now, pass_no=0, is_open=True)
+                builder.line(*goal, builder.at[2], pass_no=0, role=Role.LINK)
+                builder.down(z_above, pass_no=0, is_open=True)
                 return
-        layer.arrive(*goal)
-        layer.down(z_above, pass_no=0, is_open=self.is_open)
+        builder.arrive(*goal)
+        builder.down(z_above, pass_no=0, is_open=self.is_open)
 
     def cut_round(self, track: Track, a: float, z: float, pass_no: int) -> float:
         """Once round at height z, sloping down to it first from wherever the bit stands above it; the station it ends at."""
-        layer = self._layer
-        z_from = layer.at[2]
+        builder = self._builder
+        z_from = builder.at[2]
         ramp = ramp_length(z_from - z, self._degrees, track.length) if z_from > z + 1e-9 else 0.0
         if ramp == 0.0:
             self._level_round(track, a, z, pass_no)
             return a
         lay_pass(
-            layer.moves, track, a=a, b=a + ramp + track.length, z_from=z_from, z_to=z, ramp=ramp, lifts=no_lifts(track),
-            feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+            builder.moves, track, a=a, b=a + ramp + track.length, z_from=z_from, z_to=z, ramp=ramp, lifts=no_lifts(track),
+            feed=builder.feed, plunge=builder.plunge, pass_no=pass_no,
         )  # fmt: skip
         return a + ramp + track.length
 
@@ -71,8 +71,8 @@ class Links:
             known = self._rounds[track, a] = track.moves(stations)
         points, kind, centre = known
         n = len(points) - 1
-        self._layer.add(
-            np.column_stack((points[1:], np.full(n, z))), kind[1:], centre[1:], np.full(n, self._layer.feed),
+        self._builder.add(
+            np.column_stack((points[1:], np.full(n, z))), kind[1:], centre[1:], np.full(n, self._builder.feed),
             np.full(n, Role.CUT, dtype=np.uint8), pass_no,
         )  # fmt: skip
 

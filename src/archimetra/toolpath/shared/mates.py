@@ -96,7 +96,7 @@ def _with_room(pocket: Region, insert: Region, eroded: Region, rp: float, c: flo
     return as_region(shapely.union_all([pocket, *bulges])) if bulges else pocket
 
 
-def mated(work: ResolvedCut) -> tuple[ResolvedCut, tuple[Finding, ...]]:
+def adjust_for_inlay(work: ResolvedCut) -> tuple[ResolvedCut, tuple[Finding, ...]]:
     """The work with its shapes replaced by its half of a straight inlay; as it was where it is none."""
     mating = work.cut.mating
     if mating is None or mating.is_vee or not work.shapes:

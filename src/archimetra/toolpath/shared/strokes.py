@@ -13,7 +13,7 @@ import shapely
 
 from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.geometry.distance import SegmentField
-from archimetra.toolpath.shared.laying import Layer
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.passes import Lifts, lay_pass, no_lifts, ramp_length
 from archimetra.toolpath.shared.track import Track
 
@@ -22,16 +22,16 @@ _SAMPLES_MM = 0.5
 
 
 def to_and_fro(
-    layer: Layer, track: Track, depths: Sequence[float] | FloatArray, *, start: float, ramp_degrees: float | None,
+    builder: MoveBuilder, track: Track, depths: Sequence[float] | FloatArray, *, start: float, ramp_degrees: float | None,
     lifts: Lifts | None = None, first_pass: int = 1, arrives: bool = True,
 ) -> None:  # fmt: skip
     """An open track in passes that end at ``depths`` below the face, from ``start`` down. Without ``ramp_degrees`` straight down at
     its ends. Unless it ``arrives`` through the air the bit stands at the track's begin already."""
     if arrives:
         x, y = (float(v) for v in track.points(np.zeros(1))[0])
-        layer.arrive(x, y)
-        layer.down(-start, pass_no=first_pass)
-    z = layer.at[2]
+        builder.arrive(x, y)
+        builder.down(-start, pass_no=first_pass)
+    z = builder.at[2]
     a, length = 0.0, track.length
     for pass_no, depth in enumerate(depths, first_pass):
         z_to = -float(depth)
@@ -40,10 +40,10 @@ def to_and_fro(
         if ramp:
             end = max(float(np.ceil((a + ramp) / length - 1e-9) * length), end) + length
         lay_pass(
-            layer.moves, track, a=a, b=end, z_from=z, z_to=z_to, ramp=ramp, lifts=lifts or no_lifts(track),
-            feed=layer.feed, plunge=layer.plunge, pass_no=pass_no,
+            builder.moves, track, a=a, b=end, z_from=z, z_to=z_to, ramp=ramp, lifts=lifts or no_lifts(track),
+            feed=builder.feed, plunge=builder.plunge, pass_no=pass_no,
         )  # fmt: skip
-        a, z = end, layer.at[2]
+        a, z = end, builder.at[2]
 
 
 def finishing_reach(allowance: float, bit_diameter: float) -> float:
@@ -53,7 +53,7 @@ def finishing_reach(allowance: float, bit_diameter: float) -> float:
 
 
 def down_beside(
-    layer: Layer, place: tuple[float, float], z: float, lines: Sequence[FloatArray], *, within: float, pass_no: int, feed: float,
+    builder: MoveBuilder, place: tuple[float, float], z: float, lines: Sequence[FloatArray], *, within: float, pass_no: int, feed: float,
 ) -> None:  # fmt: skip
     """To where a finishing pass begins: down where the passes before have opened the wood, on the nearest of their ``lines``, and from
     there into the allowance; straight down where none is near, since that has been cut to this depth already."""
@@ -62,12 +62,12 @@ def down_beside(
     if nearest is not None:
         x, y = (float(v) for v in shapely.get_coordinates(shapely.shortest_line(shapes[int(nearest)], point))[0])
         if np.hypot(x - place[0], y - place[1]) <= within:
-            layer.arrive(x, y)
-            layer.down(z, pass_no=pass_no, is_open=True)
-            layer.line(*place, z, pass_no=pass_no, feed=feed)
+            builder.arrive(x, y)
+            builder.down(z, pass_no=pass_no, is_open=True)
+            builder.line(*place, z, pass_no=pass_no, feed=feed)
             return
-    layer.arrive(*place)
-    layer.down(z, pass_no=pass_no)
+    builder.arrive(*place)
+    builder.down(z, pass_no=pass_no)
 
 
 def unserved(track: Track, lines: Sequence[FloatArray], *, limit: float, overlap: float) -> list[tuple[float, float]]:

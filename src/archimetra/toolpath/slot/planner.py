@@ -28,7 +28,7 @@ from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
 from archimetra.toolpath.row import Row
 from archimetra.toolpath.shared.contours import FIT_MM, kept_region
-from archimetra.toolpath.shared.laying import Layer
+from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Toolpath
 from archimetra.toolpath.shared.passes import lay_pass, no_lifts
 from archimetra.toolpath.shared.refusals import nothing_to_plan
@@ -44,7 +44,7 @@ def plan_slots(work: ResolvedCut, progress: Progress = lambda share: None) -> tu
     cut, bit = work.cut, work.bit
     assert isinstance(cut, SlotCut)
     findings = list(nothing_to_plan(work))
-    layer = Layer(work)
+    builder = MoveBuilder(work)
     if not findings and bit.kind not in UNDERCUTS:
         findings.append(
             Finding(
@@ -65,10 +65,10 @@ def plan_slots(work: ResolvedCut, progress: Progress = lambda share: None) -> tu
         open_area = opened(work)
         for number, (shape, track) in enumerate(_lines(work)):
             progress(number / max(1, len(work.shapes)))
-            findings.extend(_slot(layer, work, shape, track, open_area))
+            findings.extend(_slot(builder, work, shape, track, open_area))
         findings.extend(_relief(work))
-    layer.leave()
-    return layer.moves.toolpath(cut.id, bit.id), tuple(findings)
+    builder.leave()
+    return builder.moves.toolpath(cut.id, bit.id), tuple(findings)
 
 
 def _lines(work: ResolvedCut) -> list[tuple[Shape, Track]]:
@@ -80,7 +80,7 @@ def _lines(work: ResolvedCut) -> list[tuple[Shape, Track]]:
     ]
 
 
-def _slot(layer: Layer, work: ResolvedCut, shape: Shape, track: Track, open_area: Region) -> list[Finding]:
+def _slot(builder: MoveBuilder, work: ResolvedCut, shape: Shape, track: Track, open_area: Region) -> list[Finding]:
     """One slot: straight through from open to open, or in and back."""
     bit, z = work.bit, -work.depth
     ends = track.points(np.array([0.0, 0.0 if track.is_closed else track.length]))
@@ -97,24 +97,24 @@ def _slot(layer: Layer, work: ResolvedCut, shape: Shape, track: Track, open_area
     is_turned = places[0] is None
     begin, end = (places[1], places[0]) if is_turned else (places[0], places[1])
     assert begin is not None
-    layer.arrive(float(begin[0]), float(begin[1]))
-    layer.down(z, pass_no=1)
+    builder.arrive(float(begin[0]), float(begin[1]))
+    builder.down(z, pass_no=1)
     a, b = (track.length, 2 * track.length) if is_turned else (0.0, track.length)
     x, y = (float(v) for v in track.points(np.array([a]))[0])
-    layer.line(x, y, z, pass_no=1)
+    builder.line(x, y, z, pass_no=1)
     lay_pass(
-        layer.moves, track, a=a, b=b, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track), feed=layer.feed,
-        plunge=layer.plunge, pass_no=1,
+        builder.moves, track, a=a, b=b, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track), feed=builder.feed,
+        plunge=builder.plunge, pass_no=1,
     )  # fmt: skip
     if end is None:  # no way out at the far end: back through the slot
         if not track.is_closed:
             lay_pass(
-                layer.moves, track, a=b, b=b + track.length, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
-                feed=layer.feed, plunge=layer.plunge, pass_no=1,
+                builder.moves, track, a=b, b=b + track.length, z_from=z, z_to=z, ramp=0.0, lifts=no_lifts(track),
+                feed=builder.feed, plunge=builder.plunge, pass_no=1,
             )  # fmt: skip
-        layer.line(float(begin[0]), float(begin[1]), z, pass_no=1)
+        builder.line(float(begin[0]), float(begin[1]), z, pass_no=1)
     else:
-        layer.line(float(end[0]), float(end[1]), z, pass_no=1)
+        builder.line(float(end[0]), float(end[1]), z, pass_no=1)
     return []
 
 

@@ -17,11 +17,10 @@ from archimetra.app.widgets.fields import ChoiceRow, Slider, label
 from archimetra.app.widgets.form import Form
 from archimetra.artwork.drawing import Drawing, DrawnPicture
 from archimetra.artwork.offers import repair_of, words_of
-from archimetra.artwork.report import Entry, Topic
+from archimetra.artwork.report import ReportLine, Topic
 from archimetra.artwork.trace_settings import MOST_TONES, TraceSettings
 from archimetra.base.errors import ArchimetraError
-from archimetra.edits import place_drawing as landing
-from archimetra.edits import shaping
+from archimetra.edits import placement, shaping
 from archimetra.engine.messages import ArtworkRead, ArtworkRequest
 from archimetra.geometry.affine import Affine
 from archimetra.job.shapes import Backdrop, Source
@@ -60,7 +59,7 @@ class BringPanel(Panel):
         self.panel.landed.connect(self._land)
         self.panel.given_up.connect(self._give_up)
         self.panel.page_chosen.connect(self._read_page)
-        self.panel.changed.connect(self._show_coming)
+        self.panel.changed.connect(self._show_preview)
         form.add(self.panel)
         self.trace = TraceForm()
         self.trace.changed.connect(self._trace_again)
@@ -114,7 +113,7 @@ class BringPanel(Panel):
         self._again = ""
         self.panel.clear()
         self.trace.hide()
-        self.session.show_coming(None)
+        self.session.show_preview(None)
         self._reading.setText(f"Reading {name} …")
         self._request = request
         self.session.read_artwork(request)
@@ -138,7 +137,7 @@ class BringPanel(Panel):
                 self.panel.show_drawing(
                     read.drawing, (read.name, read.data), session.job.unit, session.board.sheet, keeps_focus=not is_new
                 )
-                self._show_coming(read.drawing)
+                self._show_preview(read.drawing)
             else:
                 self.panel.show_nothing(read.name)
         self.refresh()
@@ -160,12 +159,12 @@ class BringPanel(Panel):
         )
         self.session.read_artwork(self._request)
 
-    def _show_coming(self, drawing: Drawing | None) -> None:
+    def _show_preview(self, drawing: Drawing | None) -> None:
         """The drawing where it would land, over the picture it is traced from."""
         picture = None
         if drawing is not None and self._read is not None and self._read.tones and drawing.page_mm is not None:
             picture = (self._read.data, drawing.page_mm)
-        self.session.show_coming(drawing, picture)
+        self.session.show_preview(drawing, picture)
 
     # ---- landing
 
@@ -175,12 +174,12 @@ class BringPanel(Panel):
     def _land(self, drawing: Drawing, source: tuple[str, bytes]) -> None:
         read, session = self._read, self.session
         self.panel.clear()
-        session.show_coming(None)
+        session.show_preview(None)
         session.place(drawing, source, path=read.path if read is not None else "")
         if read is not None and read.tones and self.trace.keeps_picture and drawing.page_mm is not None:
             known = session.board.sources[-1]
             at = Affine.scale(*drawing.page_mm).then(known.at)
-            session.apply(landing.add_backdrop(session.job, session.board.id, Backdrop(source=known.name, at=at)))
+            session.apply(placement.add_backdrop(session.job, session.board.id, Backdrop(source=known.name, at=at)))
         self._note_time(read.path if read is not None else "", source[0])
         words = f"{drawing.name} was placed with {len(drawing.shapes)} shapes; they are picked."
         self._inner = list(drawing.pictures)
@@ -194,7 +193,7 @@ class BringPanel(Panel):
         width = hypot(picture.at.a, picture.at.b)
         self._start(ArtworkRequest(0, data=picture.data, name=f"{picture.name}.png", width_mm=width), picture.name)
 
-    def take_offer(self, entry: Entry) -> None:
+    def take_offer(self, entry: ReportLine) -> None:
         """Do what an entry offers, to the shapes that landed and are still there."""
         s = self.session
         ids = tuple(id_ for id_ in s.landed_ids if s.board.shape(id_) is not None)
@@ -216,11 +215,11 @@ class BringPanel(Panel):
         self.panel.clear()
         self.trace.hide()
         self._trouble.setText("")
-        self.session.show_coming(None)
+        self.session.show_preview(None)
         self.refresh()
 
     def closed(self) -> None:
-        self.session.spots_wanted.emit((), None)
+        self.session.places_wanted.emit((), None)
 
     # ---- files that have changed
 
@@ -311,7 +310,7 @@ class BringPanel(Panel):
 
     def _backdrop(self, source: str, value: bool | None) -> None:
         s = self.session
-        self.run(lambda: landing.change_backdrop(s.job, s.board.id, source, is_shown=value))
+        self.run(lambda: placement.change_backdrop(s.job, s.board.id, source, is_shown=value))
 
     # ---- writing
 
@@ -420,7 +419,7 @@ class ReportList(Form):
         self._shown: object = None
         self._at: dict[int, int] = {}
 
-    def show_landed(self, landed: tuple[str, tuple[Entry, ...]] | None) -> None:
+    def show_landed(self, landed: tuple[str, tuple[ReportLine, ...]] | None) -> None:
         if landed is self._shown:
             return
         self._shown = landed
@@ -444,7 +443,7 @@ class ReportList(Form):
                     self.add(self._offer(entry))
                 number += 1
 
-    def _offer(self, entry: Entry) -> QPushButton:
+    def _offer(self, entry: ReportLine) -> QPushButton:
         """What would settle it, one press away."""
         button = QPushButton(words_of(entry))
         button.setProperty("kind", "link")
@@ -452,14 +451,14 @@ class ReportList(Form):
         button.clicked.connect(lambda _c=False: self._panel.take_offer(entry))
         return button
 
-    def _row(self, number: int, entry: Entry) -> QWidget:
+    def _row(self, number: int, entry: ReportLine) -> QWidget:
         holder = QWidget()
         line = QHBoxLayout(holder)
         line.setContentsMargins(8, 0, 0, 0)
         line.setSpacing(4)
         is_serious = entry.topic in (Topic.DECIDE, Topic.LEFT_OUT) and entry.severity != "note"
         line.addWidget(label(entry.text(), "caution" if is_serious else "note"), 1)
-        if entry.spots:
+        if entry.places:
             for words, step, tip in (("◀", -1, "The place before"), ("▶", 1, "The next place on the plan")):
                 button = tool_button(words, tip, lambda e=entry, n=number, s=step: self._step(n, e, s))
                 button.setAccessibleName(f"{tip}: {entry.code}")
@@ -468,10 +467,10 @@ class ReportList(Form):
                 line.addWidget(button)
         return holder
 
-    def _step(self, number: int, entry: Entry, step: int) -> None:
+    def _step(self, number: int, entry: ReportLine, step: int) -> None:
         at = self._at.get(number, -1 if step > 0 else 0)
-        at = (at + step) % len(entry.spots)
+        at = (at + step) % len(entry.places)
         self._at = {number: at}
         session = self._panel.session
-        session.spots_wanted.emit(entry.spots, entry.spots[at])
-        session.said.emit("note", f"{at + 1} of {len(entry.spots)}: {entry.sentence}")
+        session.places_wanted.emit(entry.places, entry.places[at])
+        session.said.emit("note", f"{at + 1} of {len(entry.places)}: {entry.sentence}")

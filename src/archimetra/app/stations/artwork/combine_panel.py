@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from archimetra.app.stations.artwork.panel import Panel
-from archimetra.app.stations.bindings import Typed
+from archimetra.app.stations.bindings import TypedNumber
 from archimetra.app.stations.page import fill, shown
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.app.widgets.form import Form
@@ -33,7 +33,7 @@ class CombinePanel(Panel):
             ("Split", "The first picked cut apart by the others", both(shaping.split)),
         )
         body.heading("Offset and thicken")
-        self._by, self._width = Typed(3.0, -5_000, 5_000), Typed(3.0, 0.01, 5_000)
+        self._by, self._width = TypedNumber(3.0, -5_000, 5_000), TypedNumber(3.0, 0.01, 5_000)
         self._corners = ChoiceRow("Corners", [(c, c) for c in CORNERS])
         self._corners.show_value("round")
         self._corners.chosen.connect(self._corners.show_value)
@@ -52,7 +52,7 @@ class CombinePanel(Panel):
         self.buttons(body, ("Thicken", "The line as the area a pen of that width inks", self._thicken))
         body.line()
         body.heading("Corners")
-        self._radius = Typed(5.0, 0.01, 5_000)
+        self._radius = TypedNumber(5.0, 0.01, 5_000)
         self.typed_row(body, "Size", self._radius)
         self.buttons(
             body,
@@ -69,7 +69,7 @@ class CombinePanel(Panel):
         self.buttons(body, ("Relieve corners", "Room for a square mate where a round bit cannot reach", self._relieve))
         body.line()
         body.heading("Frame")
-        self._margin, self._frame_radius = Typed(10.0, -1_000, 5_000), Typed(0.0, 0.0, 5_000)
+        self._margin, self._frame_radius = TypedNumber(10.0, -1_000, 5_000), TypedNumber(0.0, 0.0, 5_000)
         self.typed_row(body, "Margin", self._margin)
         self.typed_row(body, "Corner radius", self._frame_radius)
         self.buttons(body, ("Draw a frame", "A rectangle around what is picked", self._frame))

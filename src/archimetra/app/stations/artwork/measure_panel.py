@@ -6,7 +6,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QPushButton, QWidget
 
 from archimetra.app.stations.artwork.panel import Panel, clear_rows, tool_button
-from archimetra.app.stations.bindings import Typed
+from archimetra.app.stations.bindings import TypedNumber
 from archimetra.app.stations.page import shown
 from archimetra.app.views.plan_marks import reading_words
 from archimetra.app.views.tools import MeasureTool
@@ -61,7 +61,7 @@ class MeasurePanel(Panel):
             body, "Margin", key=lambda: f"{s.board.id}.margin", get=lambda: s.board.margin,
             edit=lambda mm: guides.set_margin(s.job, s.board.id, mm), note=lambda: "0 for none",
         )  # fmt: skip
-        self._grid = Typed(0.0, 0.0, 1_000.0)
+        self._grid = TypedNumber(0.0, 0.0, 1_000.0)
         self.typed_row(body, "Grid", self._grid, "snaps; 0: none")
         self._grid.on_change(lambda: s.grid_wanted.emit(self._grid.value))
         self._centre = QCheckBox("Centre lines of the sheet")

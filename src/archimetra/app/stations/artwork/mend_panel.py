@@ -8,7 +8,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from archimetra.app.stations.artwork.panel import Panel
-from archimetra.app.stations.bindings import Typed
+from archimetra.app.stations.bindings import TypedNumber
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
@@ -28,9 +28,9 @@ class MendPanel(Panel):
         self._rows: list[tuple[Repair, QPushButton, QLabel]] = []
         self._body = body = Form()
         self.form.add(body)
-        self._join, self._double = Typed(0.05, 0.0001, 20.0), Typed(0.01, 0.0001, 5.0)
-        self._stray, self._simple = Typed(0.5, 0.0, 500.0), Typed(0.02, 0.0005, 5.0)
-        self._pen = Typed(0.0, 0.0, 500.0)
+        self._join, self._double = TypedNumber(0.05, 0.0001, 20.0), TypedNumber(0.01, 0.0001, 5.0)
+        self._stray, self._simple = TypedNumber(0.5, 0.0, 500.0), TypedNumber(0.02, 0.0005, 5.0)
+        self._pen = TypedNumber(0.0, 0.0, 500.0)
         self.typed_row(body, "Join within", self._join)
         self._add("Join ends", "Open lines joined end to end, in whatever order they lie", self._joined)
         self._add("Close", "Every open line closed with a straight one", self._closed)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QSizePolicy, QWidget
 
 from archimetra.app.stations.artwork.panel import Panel, tool_button
-from archimetra.app.stations.bindings import Typed
+from archimetra.app.stations.bindings import TypedNumber
 from archimetra.app.stations.page import ANGLE_WIDTH, fill, shown
 from archimetra.app.theme.style import scaled
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label
@@ -107,7 +107,7 @@ class PlacePanel(Panel):
         self._spread = Form()
         body.add(self._spread)
         self._spread.heading("Spread out")
-        self._gap = Typed(10.0, -10_000.0, 10_000.0)
+        self._gap = TypedNumber(10.0, -10_000.0, 10_000.0)
         self.typed_row(self._spread, "Distance", self._gap)
         self.buttons(
             self._spread,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QCheckBox
 
 from archimetra.app.stations.artwork.panel import Panel
-from archimetra.app.stations.bindings import Typed
+from archimetra.app.stations.bindings import TypedNumber
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.app.widgets.form import Form
@@ -21,10 +21,10 @@ class RepeatPanel(Panel):
         self._body = body = Form()
         self.form.add(body)
         body.heading("Rows and columns")
-        self._columns, self._rows = Typed(3, 1, 500), Typed(2, 1, 500)
+        self._columns, self._rows = TypedNumber(3, 1, 500), TypedNumber(2, 1, 500)
         self.typed_row(body, "Columns", self._columns, " ", is_length=False)
         self.typed_row(body, "Rows", self._rows, " ", is_length=False)
-        self._across, self._along = Typed(5.0, -10_000), Typed(5.0, -10_000)
+        self._across, self._along = TypedNumber(5.0, -10_000), TypedNumber(5.0, -10_000)
         self._by = ChoiceRow("Distances are", [("gap", "gaps"), ("pitch", "pitches")])
         self._by.show_value("gap")
         self._by.chosen.connect(self._by.show_value)
@@ -34,10 +34,10 @@ class RepeatPanel(Panel):
         self.buttons(body, ("Create copies", "Copies to the right and to the back", self._field))
         body.line()
         body.heading("Ring")
-        self._count, self._sweep = Typed(8, 2, 2000), Typed(360.0, -360.0, 360.0)
+        self._count, self._sweep = TypedNumber(8, 2, 2000), TypedNumber(360.0, -360.0, 360.0)
         self.typed_row(body, "Places", self._count, " ", is_length=False)
         self.typed_row(body, "Sweep", self._sweep, "°", is_length=False)
-        self._x, self._y = Typed(0.0, -10_000), Typed(0.0, -10_000)
+        self._x, self._y = TypedNumber(0.0, -10_000), TypedNumber(0.0, -10_000)
         self.typed_row(body, "Centre X", self._x)
         self.typed_row(body, "Centre Y", self._y)
         self._turns = QCheckBox("Turn the copies with it")
@@ -50,7 +50,7 @@ class RepeatPanel(Panel):
         )
         body.line()
         body.heading("Along a line")
-        self._places = Typed(6, 1, 2000)
+        self._places = TypedNumber(6, 1, 2000)
         self.typed_row(body, "Places", self._places, " ", is_length=False)
         self.buttons(body, ("Along the last picked", "Copies of the others along the line picked last", self._line))
         self._sheet_centre()

@@ -174,7 +174,7 @@ class CutsPanel(Panel):
         self._list.show_cuts(session)
         self._suggest_timer.start()
         count = len(session.picked)
-        coming = session.coming[0]
+        coming = session.import_preview[0]
         row = self._land.parentWidget()
         if row is not None:
             shown(row, coming is not None)
@@ -230,7 +230,7 @@ class CutsPanel(Panel):
         self._shapes_fold.show_words(
             self._shapes_note.text() if not cut.notes else f"{self._shapes_note.text()} Noted."
         )
-        is_own = board.whose_shapes(cut) is cut and cut.mating is None
+        is_own = board.root_cut(cut) is cut and cut.mating is None
         self._layer.setEnabled(is_own)
         self._shape_buttons[0].setEnabled(is_own and bool(session.picked) and session.picked != cut.shapes)
         self._copy_to.setEnabled(is_own and bool(session.picked))

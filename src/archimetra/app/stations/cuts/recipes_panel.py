@@ -17,7 +17,7 @@ from archimetra.edits import basic as edits
 from archimetra.edits.edit import Edit
 from archimetra.job.bits import Bit, MaterialRecipe, Recipe
 from archimetra.job.ids import BitId
-from archimetra.job.recipes import Judgement, first_recipe, held, judge, with_recipe
+from archimetra.job.recipes import Judgement, first_recipe, judge, limit_to_machine, with_recipe
 from archimetra.job.sheet import Material
 
 replace = msgspec.structs.replace
@@ -130,7 +130,7 @@ class RecipesPanel(Panel):
             else f"No recipe for {self.material.value} yet: the bit's general one serves. Changing a number makes one."
         )  # fmt: skip
         machine = self.session.job.machine
-        changed = held(self.recipe, machine)
+        changed = limit_to_machine(self.recipe, machine)
         verdict = judge(self.bit, changed.recipe, self.material)
         self.gauge.show_load(verdict)
         self._verdict.setText(verdict.sentence)

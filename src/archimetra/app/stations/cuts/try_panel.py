@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from archimetra.app.stations.artwork.panel import Panel
-from archimetra.app.stations.bindings import Typed
+from archimetra.app.stations.bindings import TypedNumber
 from archimetra.app.stations.page import fill
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.base.errors import ArchimetraError
@@ -42,14 +42,14 @@ class TryPanel(Panel):
         self._piece: TestPiece | None = None
         for side, words in (("across", "Across"), ("down", "Upwards")):
             self._kinds[side] = self.combo_row(form, words, lambda k, s=side: self._choose_quantity(s, QUANTITIES[k]))
-            low, high, count = Typed(1.0, 0.001, 100_000), Typed(1.0, 0.001, 100_000), Typed(4, 1, 12)
+            low, high, count = TypedNumber(1.0, 0.001, 100_000), TypedNumber(1.0, 0.001, 100_000), TypedNumber(4, 1, 12)
             self.typed_row(form, f"{words} from", low, "", is_length=False)
             self.typed_row(form, "to", high, "", is_length=False)
             self.typed_row(form, "samples", count, "", is_length=False)
             self._fields[side] = (low, high, count)
             for typed in (low, high, count):
                 typed.on_change(self._typed)
-        self._depth = Typed(3.0, 0.1, 200)
+        self._depth = TypedNumber(3.0, 0.1, 200)
         self.typed_row(form, "Depth", self._depth, "", is_length=True)
         self._depth.on_change(self._typed)
         self._size = form.add(label("", "note"))

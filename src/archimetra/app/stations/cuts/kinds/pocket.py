@@ -53,7 +53,7 @@ class PocketEditor(Editor):
     def refresh(self) -> None:
         super().refresh()
         cut, board = self.cut, self.session.board
-        root = board.whose_shapes(cut)
+        root = board.root_cut(cut)
         is_rest = root is not cut
         if is_rest and cut.floor_of:
             self._rest_words.setText(

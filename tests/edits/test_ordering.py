@@ -11,8 +11,7 @@ from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.edits import basic as edits
-from archimetra.edits import cutting
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import cutting, placement
 from archimetra.edits.finishing import finish_edit
 from archimetra.edits.ordering import precedences, suited_order
 from archimetra.geometry.affine import Affine
@@ -41,7 +40,7 @@ def board_of(*shapes: tuple[Path, ...], turn: float = 0.0, away: float = 0.0, th
         for k, paths in enumerate(shapes)
     )
     drawing = Drawing("d", (DrawnLayer("all"),), drawn, Scale("mm", 1.0, "", True), None, ())
-    edit, ids = landing.place_drawing(job, job.boards[0].id, drawing)
+    edit, ids = placement.place_drawing(job, job.boards[0].id, drawing)
     return edit.job, job.boards[0].id, ids
 
 

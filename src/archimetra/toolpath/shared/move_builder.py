@@ -15,7 +15,7 @@ from archimetra.toolpath.shared.moves import Move, MoveList, Role
 ABOVE_MM = 1.0
 
 
-class Layer:
+class MoveBuilder:
     """Grows one toolpath."""
 
     def __init__(self, work: ResolvedCut) -> None:

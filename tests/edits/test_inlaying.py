@@ -99,7 +99,7 @@ class TestFollowing:
         grown = placing.map_shapes(
             job, job.boards[0].id, [job.boards[0].shapes[0].id], Affine.scale(1.5, about=(150.0, 120.0))
         )
-        after = [s.bounds() for s in inlaying.settled(grown.job).boards[1].shapes]
+        after = [s.bounds() for s in inlaying.derive_inlays(grown.job).boards[1].shapes]
         assert all(b[2] - b[0] > a[2] - a[0] + 20 for a, b in zip(before, after, strict=True))
 
     def test_a_change_in_numbers_moves_both(self, made):
@@ -113,12 +113,12 @@ class TestFollowing:
         ninety = replace(VEE, id=BitId("v90"), name="90 V", angle=90.0)
         job = replace(job, bits=(*job.bits, ninety))
         pocket = next(c for c in job.boards[0].cuts if isinstance(c, CarveCut))
-        after = inlaying.settled(cutting.change_cut(job, pocket.id, "", bit=ninety.id).job)
+        after = inlaying.derive_inlays(cutting.change_cut(job, pocket.id, "", bit=ninety.id).job)
         assert plug(after).bit == ninety.id
 
     def test_a_tip_flat_is_allowed_for_in_both(self, made):
         job, _ = made
-        after = inlaying.settled(edits.change_bit(job, VEE.id, "", tip_flat=0.2).job)
+        after = inlaying.derive_inlays(edits.change_bit(job, VEE.id, "", tip_flat=0.2).job)
         assert plug(after).sink == pytest.approx(plug(job).sink + 0.1 / 0.57735, abs=1e-4)
         rounds = [c.mating.round_mm for b in after.boards for c in b.cuts]
         assert rounds == pytest.approx([0.105] * len(rounds))
@@ -126,7 +126,7 @@ class TestFollowing:
     def test_what_follows_cannot_be_set_by_hand(self, made):
         job, _ = made
         wrong = cutting.change_cut(job, plug(job).id, "", end_depth=1.0, sink=0.0, shapes=()).job
-        assert inlaying.settled(wrong) == job
+        assert inlaying.derive_inlays(wrong) == job
 
     def test_a_straight_pocket_is_as_deep_as_the_plug_board_is_thick(self):
         job, ids = job_with_star()
@@ -135,10 +135,10 @@ class TestFollowing:
         )
         job = edit.job
         sheet = replace(job.boards[1].sheet, readings=(4.1, 4.2))
-        job = inlaying.settled(edits.change_board(job, job.boards[1].id, "", sheet=sheet).job)
+        job = inlaying.derive_inlays(edits.change_board(job, job.boards[1].id, "", sheet=sheet).job)
         assert job.boards[0].cuts[0].end_depth == pytest.approx(3.7)
         assert job.boards[0].cuts[0].mating.pocket_radius == 1.5
-        finer = inlaying.settled(leftovers.add_rest(job, job.boards[0].cuts[0].id, BitId("bit3"))[0].job)
+        finer = inlaying.derive_inlays(leftovers.add_rest(job, job.boards[0].cuts[0].id, BitId("bit3"))[0].job)
         assert {c.mating.pocket_radius for c in finer.boards[0].cuts} == {0.75}
         assert finer.inlay(inlay) == job.inlay(inlay)
 
@@ -148,16 +148,16 @@ class TestFollowing:
         after = inlaying.change_inlay(needle, inlay.id, "", fit=2.0).job
         assert plug(after).sink == inlaying.DEEPEST_SINK
 
-    def test_settled_twice_is_the_very_same(self, made):
+    def test_derived_twice_it_is_the_very_same(self, made):
         job, _ = made
-        assert inlaying.settled(job) is job
-        assert inlaying.settled(new_job()).inlays == ()
+        assert inlaying.derive_inlays(job) is job
+        assert inlaying.derive_inlays(new_job()).inlays == ()
 
     def test_it_comes_back_from_a_file(self, made):
         job, _ = made
         back = unpack(pack(JobFile(job)), name="t").job
         assert back == job
-        assert inlaying.settled(back) == back
+        assert inlaying.derive_inlays(back) == back
 
 
 class TestGoing:
@@ -172,7 +172,7 @@ class TestGoing:
 
     def test_without_the_plug_board_the_pocket_stays_as_a_carving(self, made):
         job, inlay = made
-        after = inlaying.settled(edits.remove_board(job, inlay.plug_board).job)
+        after = inlaying.derive_inlays(edits.remove_board(job, inlay.plug_board).job)
         assert after.inlays == ()
         assert {c.mating for c in after.boards[0].cuts} == {None}
         assert len(after.boards[0].cuts) == 2
@@ -180,7 +180,7 @@ class TestGoing:
     def test_without_either_half_it_is_gone(self, made):
         job, _ = made
         cuts = [c.id for b in job.boards for c in b.cuts]
-        after = inlaying.settled(cutting.remove_cuts(job, cuts).job)
+        after = inlaying.derive_inlays(cutting.remove_cuts(job, cuts).job)
         assert after.inlays == ()
         assert after.boards[1].shapes == ()
 
@@ -189,7 +189,7 @@ class TestGoing:
         board = job.boards[1]
         clip = copying.copied(job, board.id, [s.id for s in board.shapes])
         edit, ids = copying.paste(job, board.id, clip, at=(100.0, 100.0))
-        after = inlaying.settled(edit.job).boards[1]
+        after = inlaying.derive_inlays(edit.job).boards[1]
         assert all(after.shape(id_) is not None and not after.shape(id_).follows for id_ in ids)
 
     def test_a_copied_half_is_no_half(self, made):
@@ -253,7 +253,7 @@ class TestFloors:
         board = job.boards[0]
         first, finer, carve = board.cuts
         assert (first.floor_of, finer.rest_of) == (cut.id, first.id)
-        assert board.whose_shapes(finer) is carve
+        assert board.root_cut(finer) is carve
         assert board.shapes_of(first) == board.shapes_of(carve)
         without_first = cutting.remove_cuts(job, [first.id]).job.boards[0]
         assert [c.floor_of for c in without_first.cuts if isinstance(c, PocketCut)] == [cut.id]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 
-def need(condition: bool, sentence: str) -> None:
+def require(condition: bool, sentence: str) -> None:
     """Raise ValueError with the sentence unless the condition holds (msgspec reports it with its place)."""
     if not condition:
         raise ValueError(sentence)

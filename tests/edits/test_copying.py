@@ -129,7 +129,7 @@ class TestOnAnotherBoard:
         job = copying.paste(edit.job, other, clip)[0].job
         first, second = job.board(other).cuts
         assert second.rest_of == first.id != pocket.id
-        assert job.board(other).whose_shapes(second) is first
+        assert job.board(other).root_cut(second) is first
         twice = copying.paste(job, other, clip, at=(200.0, 200.0))[0].job
         assert len(twice.board(other).cuts) == 2
 

@@ -9,8 +9,7 @@ from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.edits import basic as edits
-from archimetra.edits import layering, placing
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import layering, placement, placing
 from archimetra.edits.history import MOST_STEPS, History
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
@@ -92,12 +91,12 @@ class TestReordering:
 class TestLanding:
     def test_art_without_a_page_is_centred(self):
         job = new_job()
-        edit, (one,) = landing.place_drawing(job, job.boards[0].id, drawing(Path.rectangle(1000, -500, 60, 20)))
+        edit, (one,) = placement.place_drawing(job, job.boards[0].id, drawing(Path.rectangle(1000, -500, 60, 20)))
         assert edit.job.boards[0].shape(one).bounds() == pytest.approx((170, 140, 230, 160))
 
     def test_art_on_a_page_of_the_sheets_size_keeps_its_place(self):
         job = new_job()
-        edit, (one,) = landing.place_drawing(
+        edit, (one,) = placement.place_drawing(
             job, job.boards[0].id, drawing(Path.rectangle(7, 9, 60, 20), page=(400, 300))
         )
         assert edit.job.boards[0].shape(one).bounds() == pytest.approx((7, 9, 67, 29))
@@ -105,8 +104,8 @@ class TestLanding:
     def test_layers_of_one_name_are_one_and_ids_go_on(self):
         job = new_job()
         art = drawing(Path.circle((0, 0), 5), star(), layers=("holes", "parts"))
-        once, first = landing.place_drawing(job, job.boards[0].id, art)
-        twice, second = landing.place_drawing(once.job, job.boards[0].id, art)
+        once, first = placement.place_drawing(job, job.boards[0].id, art)
+        twice, second = placement.place_drawing(once.job, job.boards[0].id, art)
         board = twice.job.boards[0]
         assert [layer.name for layer in board.layers] == ["holes", "parts"]
         assert len({*first, *second}) == 4
@@ -123,7 +122,7 @@ class TestDefaults:
         job = new_job()
         settings = {"width": 300.0, "height": 300.0, "readings": (12.0,)} | sheet
         job = edits.change_board(job, job.boards[0].id, "", sheet=Sheet(**settings)).job
-        edit, ids = landing.place_drawing(job, job.boards[0].id, drawing(path))
+        edit, ids = placement.place_drawing(job, job.boards[0].id, drawing(path))
         return edits.add_profile(edit.job, job.boards[0].id, ids)[0].job.boards[0].cuts[0]
 
     def test_a_closed_outline_is_cut_out_through_the_sheet_with_tabs(self):

@@ -17,6 +17,7 @@ from archimetra.job import recipes
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, Mark, Overrides, Side, Tabs
 from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.cuts.chamfer import ChamferCut
 from archimetra.job.cuts.engrave import EngraveCut
 from archimetra.job.cuts.facing import FacingCut
 from archimetra.job.cuts.hole import HoleCut
@@ -211,13 +212,13 @@ class TestRecipes:
         machine = Machine(max_rpm=10_000.0, min_rpm=5_000.0, max_feed=2_500.0)
         for bit in starter_rack():
             recipe = recipes.first_recipe(bit, material, machine)
-            held = recipes.held(recipe, machine)
+            held = recipes.limit_to_machine(recipe, machine)
             assert held.reasons == () or recipe.feed > machine.max_feed
             if recipe.feed < 2_400 and bit.kind is not BitKind.DRILL:
                 assert recipes.judge(bit, recipe, material).verdict == 0, (bit.name, material)
 
     def test_a_slow_spindle_takes_the_feed_with_it(self):
-        held = recipes.held(Recipe(spindle_rpm=20_000, feed=2000, plunge=600), Machine(max_rpm=10_000.0))
+        held = recipes.limit_to_machine(Recipe(spindle_rpm=20_000, feed=2000, plunge=600), Machine(max_rpm=10_000.0))
         assert (held.recipe.spindle_rpm, held.recipe.feed, held.recipe.plunge) == (10_000, 1000, 300)
         assert "chip load stays" in held.reasons[0]
 
@@ -415,7 +416,7 @@ class TestSuggestions:
 
     def test_every_offer_is_one_click_to_a_cut_that_plans(self):
         job, offers = self.offered("plate", "star")
-        assert {o.kind for o in offers} == {ProfileCut, PocketCut, EngraveCut, FacingCut, CarveCut}
+        assert {o.kind for o in offers} == {ProfileCut, PocketCut, EngraveCut, FacingCut, CarveCut, ChamferCut, None}
         for offer in offers:
             edit, cut_id = offer.make()
             board = edit.job.boards[0]

@@ -14,8 +14,7 @@ from hypothesis import strategies as st
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.artwork.text_form import Fit, TextForm
 from archimetra.edits import basic as edits
-from archimetra.edits import copying, guides, layering, placing, shaping
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import copying, guides, layering, placement, placing, shaping
 from archimetra.edits.placing import AlignTo, Anchor, Edge, Rows
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
@@ -46,7 +45,7 @@ class Bench:
 
     def __init__(self, *paths: Path, **options) -> None:
         job = edits.change_board(new_job(), new_job().boards[0].id, "", sheet=SHEET).job
-        self.edit, self.ids = landing.place_drawing(job, job.boards[0].id, drawing(*paths, **options))
+        self.edit, self.ids = placement.place_drawing(job, job.boards[0].id, drawing(*paths, **options))
         self.job = self.edit.job
 
     @property
@@ -458,11 +457,11 @@ class TestReading:
         job = edits.change_board(new_job(), new_job().boards[0].id, "", sheet=SHEET).job
         b = job.boards[0].id
         first = drawing(Path.circle((50, 50), 10), Path.rectangle(100, 50, 20, 20), star(5, 20, 8, at=(200, 100)))
-        edit, ids = landing.place_drawing(job, b, first, source=Source(name="a.svg"))
+        edit, ids = placement.place_drawing(job, b, first, source=Source(name="a.svg"))
         job = edits.add_profile(edit.job, b, ids)[0].job
         job = placing.map_shapes(job, b, ids[:1], Affine.shift(7, 0)).job
         second = drawing(Path.circle((50, 50), 15), star(5, 20, 8, at=(200, 100)), Path.circle((9, 9), 3), keys="acx")
-        done = landing.reread_drawing(job, b, "a.svg", second)
+        done = placement.reread_drawing(job, b, "a.svg", second)
         board = done.edit.job.boards[0]
         assert (done.changed, len(done.added), done.gone) == (1, 1, 1)
         assert board.shape(ids[0]).bounds() == pytest.approx((42, 35, 72, 65))  # larger, and where it was moved to
@@ -474,7 +473,7 @@ class TestReading:
     def test_combined_shapes_are_no_longer_the_file_s(self):
         bench = Bench(Path.rectangle(0, 0, 20, 20), Path.rectangle(10, 10, 20, 20))
         bench.do(shaping.unite, bench.ids)
-        done = landing.reread_drawing(bench.job, bench.b, "a.svg", drawing(Path.circle((5, 5), 2)))
+        done = placement.reread_drawing(bench.job, bench.b, "a.svg", drawing(Path.circle((5, 5), 2)))
         assert done.gone == 0
 
 

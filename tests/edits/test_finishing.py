@@ -11,8 +11,7 @@ from hypothesis import strategies as st
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import basic as edits
-from archimetra.edits import copying, cutting, inlaying, layering, marking, placing, shaping
-from archimetra.edits import place_drawing as landing
+from archimetra.edits import copying, cutting, inlaying, layering, marking, placement, placing, shaping
 from archimetra.edits.edit import Edit
 from archimetra.edits.finishing import finish_edit
 from archimetra.edits.history import History
@@ -75,7 +74,7 @@ def check(before, job) -> None:
     for board in job.boards:
         if board.auto_order and board is not before.board(board.id):
             assert suited_order(board) == board.cuts
-    assert inlaying.settled(job) is job
+    assert inlaying.derive_inlays(job) is job
     assert finish_edit(job, job) is job
     again = finish_edit(before, job)
     assert again == job
@@ -104,7 +103,7 @@ def profiled(*paths: Path):
     for path in paths[1:]:
         drawn = DrawnShape("more", 0, (path,), FillRule.EVENODD, True, None, 1)
         drawing = Drawing("more", (DrawnLayer("all"),), (drawn,), Scale("mm", 1.0, "", True), None, ())
-        job = landing.place_drawing(job, board.id, drawing)[0].job
+        job = placement.place_drawing(job, board.id, drawing)[0].job
     job = cutting.remove_cuts(job, [cut.id for cut in job.boards[0].cuts]).job
     edit, cut_id = edits.add_profile(job, board.id, [shape.id for shape in job.boards[0].shapes])
     job = edit.job

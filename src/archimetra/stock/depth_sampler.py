@@ -10,7 +10,7 @@ import numpy as np
 
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
-from archimetra.stock import probe_kernels as kernels
+from archimetra.stock import depth_sampler_kernels as kernels
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.toolpath.shared.moves import straightened
 from archimetra.toolpath.shared.program import Run
@@ -19,7 +19,7 @@ CHORD_MM = 0.0005  # arcs become chords this near
 _MOST_SQUARES = 400_000
 
 
-class Probe:
+class DepthSampler:
     """Of one run. Squares of some mm sort the moves, so that a place asks only those near it."""
 
     def __init__(self, run: Run, bits: Sequence[Bit], *, width: float, height: float) -> None:
