@@ -92,7 +92,7 @@ def settle(qtbot, window: MainWindow) -> None:
             not session.is_planning
             and moment is not None
             and plan is not None
-            and moment.key == plan.key
+            and moment.key == plan.run_key
             and abs(moment.seconds - session.seconds) < 1e-6
         )
 

@@ -105,6 +105,9 @@ class TestKeys:
         before = dict(cache)
         moved = placing.map_shapes(content.job, board.id, [board.cuts[0].shapes[0]], Affine.shift(1, 0)).job
         plan_board(moved, moved.boards[0], cache)
+        assert len(cache) == len(before)  # it is the same plan elsewhere
+        turned = placing.map_shapes(content.job, board.id, [board.cuts[0].shapes[0]], Affine.turn(3)).job
+        plan_board(turned, turned.boards[0], cache)
         assert len(cache) == len(before) + 1
 
 
@@ -123,7 +126,7 @@ class TestWorkers:
         ready = events.wait(StockReady)
         made.seek(MomentRequest(ready.duration, ((0, 160), (320, 160)), 3201))
         moment = events.wait(Moment)
-        assert moment.key == key
+        assert moment.key == plan.run_key
         assert moment.heights.min() == pytest.approx(-18.5)
         field = np.ndarray(ready.shape, np.float32, buffer=made.field.buf)
         assert field.min() == pytest.approx(-18.5, abs=1e-4)
@@ -168,7 +171,7 @@ class TestWorkers:
             os.kill(made._stock._process.pid, signal.SIGKILL)
             events.wait(WorkerFailed)
             moment = events.wait(Moment, where=lambda m, s=seconds: m.seconds == s)
-            assert moment.key == plan.key
+            assert moment.key == plan.run_key
         field = np.ndarray(events_shape(board), np.float32, buffer=made.field.buf)
         assert field.min() < -1.0  # the cut is there again, not a bare sheet
         del field

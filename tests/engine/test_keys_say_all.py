@@ -123,7 +123,7 @@ def test_where_a_plan_differs_its_key_does(job):
     key, before = plan_key(job, lean_board(board)), result(job, board)
     tried, silent, idle = set(), [], []
     for way, name in spots(job):
-        if way[0] == "boards" and way[1:2] != (0,):
+        if way[0] == "stored" and way[1:2] != (0,):
             continue
         if name in tried:
             continue
@@ -148,18 +148,22 @@ def test_where_a_plan_differs_its_key_does(job):
 
 
 def test_what_moves_no_bit_keeps_every_cut_s_key(job):
-    """Names of boards, places on the bed, zero, clamps, other cuts, notes: the toolpaths are kept."""
+    """Names, places on the bed, zero, clamps, other cuts, notes: the toolpaths are kept."""
     board = job.boards[0]
     keys = [geometry_key(resolve(job, board, cut)) for cut in board.cuts]
     noted = replace(
-        job, bits=tuple(replace(bit, notes="sharp", rack_id="r9", place=bit.place + 3, holder=7) for bit in job.bits)
+        job,
+        bits=tuple(
+            replace(bit, name="Other", notes="sharp", rack_id="r9", place=bit.place + 3, holder=7) for bit in job.bits
+        ),
     )
     for there in (
         noted,
         edits.change_board(job, board.id, "", name="other").job,
         edits.change_board(job, board.id, "", bed_x=33.0, fixtures=()).job,
         edits.change_board(job, board.id, "", zero=replace(board.zero, x=3.0)).job,
-        cutting.change_cuts(job, [c.id for c in board.cuts], "", notes="slowly").job,
+        cutting.change_cuts(job, [c.id for c in board.cuts], "", notes="slowly", name="Called so").job,
+        edits.change_board(job, board.id, "", shapes=tuple(replace(s, name="Called so") for s in board.shapes)).job,
     ):
         now = there.boards[0]
         assert [geometry_key(resolve(there, now, cut)) for cut in now.cuts] == keys

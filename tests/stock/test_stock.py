@@ -37,7 +37,7 @@ SHEET = Sheet(width=60.0, height=40.0, readings=(12.0,))
 def run_for(path: Path, bit: Bit, **cut):
     job, board, made = job_with(path, bit=bit, sheet=cut.pop("sheet", SHEET), **cut)
     toolpath, _ = plan_profile(resolve(job, board, made))
-    return job, board, assemble([toolpath], board.heights, park=(0, 0))
+    return job, board, assemble([toolpath], board.heights)
 
 
 class TestSweeping:

@@ -315,12 +315,13 @@ class TestPlanning:
 
     def test_a_run_begins_and_ends_high_and_travels_between_cuts(self):
         toolpath, _, board, _ = plan(star())
-        run = assemble([toolpath, toolpath], board.heights, park=(0, 0))
-        assert run.xyz[0].tolist() == run.xyz[-1].tolist() == [0, 0, board.heights.park]
+        run = assemble([toolpath, toolpath], board.heights)
+        assert run.xyz[0].tolist() == [*toolpath.xyz[0, :2], board.heights.park]
+        assert run.xyz[-1].tolist() == [*toolpath.xyz[-1, :2], board.heights.park]
         between = run.xyz[run.blocks[1].first]
         assert between[2] == board.heights.travel
         assert run.kind[run.blocks[1].first] == Move.RAPID
-        assert len(assemble([], board.heights, park=(0, 0)).blocks) == 0
+        assert len(assemble([], board.heights).blocks) == 0
 
     def test_starts_lie_on_straight_stretches_clear_of_tabs(self):
         toolpath, _, _, _ = plan(Path.rectangle(0, 0, 150, 100), tabs=Tabs(count=4), run=Overrides(depth_per_pass=20.0))

@@ -499,9 +499,9 @@ class Session(QObject):
     def _replan(self) -> None:
         if self.engine is None:
             return
-        from archimetra.engine.keys import lean_board, plan_key  # what a planner needs to know: not to show a window
+        from archimetra.engine.keys import plan_key  # what a planner needs to know: not to show a window
 
-        key = plan_key(self.job, lean_board(self.board))
+        key = plan_key(self.job, self.board)
         if key == self._wanted_key and (self.plan is not None or self.progress is not None):
             return
         self._wanted_key = key
@@ -537,7 +537,9 @@ class Session(QObject):
         plan, job = self.plan, self.job
         if self.engine is None or plan is None or self.is_planning:
             return False
-        key = f"{plan.key} {job.controller} {job.output_unit} {job.name}"
+        from archimetra.engine.keys import output_key
+
+        key = output_key(job, plan.key)
         if key != self._files_for or (again and self.files_problem):
             self._files_for, self.files, self.files_problem = key, (), ""
             self.engine.make_files(key, job, self.board, plan.run)
@@ -556,7 +558,7 @@ class Session(QObject):
     def engine_image(self) -> QImage | None:
         """The stock at the moment shown, as a picture that looks into the engine's memory; None until it fits the plan."""
         stock, plan, engine = self.stock, self.plan, self.engine
-        if stock is None or plan is None or engine is None or stock.key != plan.key or engine.pixels.buf is None:
+        if stock is None or plan is None or engine is None or stock.key != plan.run_key or engine.pixels.buf is None:
             return None
         ny, nx = stock.shape
         return QImage(engine.pixels.buf, nx, ny, nx * 4, QImage.Format.Format_RGB32)
@@ -619,7 +621,7 @@ class Session(QObject):
 
     def _on_moment(self, moment: Moment) -> None:
         self._is_seeking = False
-        if self.plan is not None and moment.key == self.plan.key:
+        if self.plan is not None and moment.key == self.plan.run_key:
             self.moment = moment
             self.stock_painted.emit(moment.box)
         if self._seek_again:

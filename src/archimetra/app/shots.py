@@ -229,7 +229,7 @@ class _Studio:
         return (
             moment is not None
             and plan is not None
-            and moment.key == plan.key
+            and moment.key == plan.run_key
             and abs(moment.seconds - self.session.seconds) < 1e-6
         )
 

@@ -113,9 +113,9 @@ class Engine:
             self._planner.send(msgspec.structs.replace(request, number=int(self._newest.value)))
 
     def show_stock(self, plan: BoardPlan, job: Job, board: Board) -> None:
-        """Build the stock of a plan."""
-        if self._stock is not None:
-            self._stock_wanted = StockRequest(plan.key, board.sheet, plan.run, plan.times.ends, job.bits)
+        """Build the stock of a plan; it stays where it is built already."""
+        if self._stock is not None and (self._stock_wanted is None or self._stock_wanted.key != plan.run_key):
+            self._stock_wanted = StockRequest(plan.run_key, board.sheet, plan.run, plan.times.ends, job.bits)
             self._tries["stock"] = 0
             self._stock.send(self._stock_wanted)
 

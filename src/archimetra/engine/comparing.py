@@ -10,11 +10,11 @@ import numpy as np
 
 from archimetra.engine.keys import geometry_key
 from archimetra.engine.messages import BitTrial, PlannedCut
+from archimetra.engine.own_place import on_the_board, plan_in_own_place
 from archimetra.job.cuts import Clears
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import Board, Job
 from archimetra.output.timing import time_run
-from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.shared.program import assemble
 
@@ -48,12 +48,10 @@ def compare_bits(
         key = geometry_key(work)
         known = cache.get(key)
         if known is None:
-            known = cache[key] = PlannedCut(key, *plan_cut(work))
-        path = known.toolpath
-        seconds = (
-            time_run(assemble([path], board.travel_heights, park=(0.0, 0.0)), job.machine).total if len(path) else 0.0
-        )
+            known = cache[key] = PlannedCut(key, *plan_in_own_place(work, lambda share: None))
+        path, findings = on_the_board((known.toolpath, known.findings), work)
+        seconds = time_run(assemble([path], board.travel_heights), job.machine).total if len(path) else 0.0
         deepest = float(-np.min(path.xyz[:, 2])) if len(path) else 0.0
-        leaves = tuple(f.sentence for f in known.findings if f.code in _LEAVES)
+        leaves = tuple(f.sentence for f in findings if f.code in _LEAVES)
         out.append(BitTrial(bit_id, deepest, seconds, leaves))
     return out

@@ -1,78 +1,128 @@
-"""Digests of a planner's inputs: one key serves the cache, undo and the question what is out of date."""
+"""Three digests that say what is out of date.
+
+The *geometry* key of a cut is the same for the same moves: shapes in their own place, settings, the bit's geometry, the recipe, the
+thickness and the depth faced before; not names, not where on the sheet. The *run* key of a board is the same for the same moves and
+times of all its cuts, and so for its stock. The *checks* key adds what any check reads: names, zero, the bed, inlays; a plan carries
+it. The *output* key adds what the files say beyond that.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from hashlib import blake2b
 
 import msgspec
 
 from archimetra.job.bits import Bit, Recipe
+from archimetra.job.cuts import Cut
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
-from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
 
-PLANNERS_VERSION = b"8"  # raise when a planner changes its answer for the same inputs
+PLANNERS_VERSION = b"9"  # raise when a planner changes its answer for the same inputs
+PLACE_DIGITS = 9  # of a mm: what moving to and fro may leave behind is no other place
+
+replace = msgspec.structs.replace
+
+
+def own_place(work: ResolvedCut) -> tuple[float, float]:
+    """The place on the board that a cut's plan is worked out from: where its first shape lies, so that it keeps when all are moved. A cut
+    that may leave the sheet is planned where it lies."""
+    if work.cut.may_leave_sheet or not work.shapes:
+        return 0.0, 0.0
+    at = work.shapes[0].at
+    return at.e, at.f
 
 
 def geometry_key(work: ResolvedCut) -> str:
-    """The same for the same toolpath: geometry, settings, bit, thickness and heights count; notes do not."""
+    """The same for the same toolpath, wherever on the sheet it lies."""
     digest = blake2b(PLANNERS_VERSION, digest_size=16)
-    cut = msgspec.structs.replace(work.cut, notes="", is_on=True)
-    sheet = (work.sheet.width, work.sheet.height, work.sheet.readings)
+    away = own_place(work)
+    sheet = (work.sheet.readings, (work.sheet.width, work.sheet.height) if work.cut.may_leave_sheet else None)
     bits = (_cutting_part(work.bit), _cutting_part(work.previous_bit))
-    digest.update(msgspec.json.encode((cut, *bits, work.recipe, sheet, work.retract, work.face, work.rest_follows)))
+    digest.update(
+        msgspec.json.encode(
+            (_nameless(work.cut), *bits, work.recipe, sheet, work.retract, work.face, work.rest_follows)
+        )
+    )
     for shapes in (work.shapes, work.waste_outlines, work.tab_zones):
         digest.update(b"|")
-        _add_shapes(digest, shapes)
-    for earlier in work.prior:
-        cut = msgspec.structs.replace(earlier.cut, notes="", is_on=True)
-        digest.update(msgspec.json.encode((cut, _cutting_part(earlier.bit), earlier.depth, earlier.face)))
-        _add_shapes(digest, earlier.shapes)
+        _add_shapes(digest, shapes, away)
+    for prior in work.prior:
+        digest.update(msgspec.json.encode((_nameless(prior.cut), _cutting_part(prior.bit), prior.depth, prior.face)))
+        _add_shapes(digest, prior.shapes, away)
     return digest.hexdigest()
 
 
+def _nameless(cut: Cut) -> Cut:
+    return replace(cut, name="", notes="", is_on=True)
+
+
 def _cutting_part(bit: Bit | None) -> Bit | None:
-    """A bit without what moves nothing: what it runs at is in the work's recipe. Its name is quoted by findings."""
+    """A bit without what moves nothing: what it runs at is in the resolved cut's recipe."""
     if bit is None:
         return None
-    return msgspec.structs.replace(bit, notes="", rack_id="", recipe=Recipe(), recipes=(), place=0, holder=0)
+    return replace(bit, name="", notes="", rack_id="", recipe=Recipe(), recipes=(), place=0, holder=0)
 
 
-def _add_shapes(digest: blake2b, shapes: Sequence[Shape]) -> None:
+def _add_shapes(digest: blake2b, shapes: Iterable[Shape], away: tuple[float, float]) -> None:
+    x, y = away
     for shape in shapes:
-        digest.update(msgspec.json.encode((shape.id, shape.name, shape.fill_rule, shape.at)))
+        at = shape.at
+        place = (at.a, at.b, at.c, at.d, round(at.e - x, PLACE_DIGITS), round(at.f - y, PLACE_DIGITS))
+        digest.update(f"{shape.id} {shape.fill_rule} {place}".encode())
         for path in shape.paths:
             digest.update(path.key())
 
 
-def board_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
-    """The same for the same run, times and checks of a board."""
+def run_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
+    """The same for the same moves and times of a board, and so for its stock."""
     digest = blake2b(PLANNERS_VERSION, digest_size=16)
+    works = resolved(job, board)
     parts = (
-        board.id,
+        (board.id, board.sheet, board.heights, board.fixtures, job.machine, board.dwells),
+        [(cut.id, cut.is_on, *own_place(works[cut.id])) for cut in board.cuts],
+        cut_keys,
+        [_cutting_part(bit) for bit in job.bits],
+        [
+            (bit.id, bit.recipe, bit.recipes) for bit in job.bits if board.fixtures
+        ],  # stepping clear of clamps asks for recipes
+    )
+    digest.update(msgspec.json.encode(parts))
+    return digest.hexdigest()
+
+
+def checks_key(job: Job, board: Board, run: str) -> str:
+    """The same for the same plan with all that is found about it."""
+    digest = blake2b(run.encode(), digest_size=16)
+    parts = (
         board.name,
-        board.sheet,
         board.zero,
-        board.heights,
         board.bed_x,
         board.bed_y,
-        board.fixtures,
-        job.machine,
-        [msgspec.structs.replace(bit, notes="") for bit in job.bits],
+        [replace(bit, notes="") for bit in job.bits],
+        [(cut.name, cut.is_on) for cut in board.cuts],
+        [shape.name for work in resolved(job, board).values() for shape in work.shapes],
         [inlay for inlay in job.inlays if board.id in (inlay.pocket_board, inlay.plug_board)],
     )
     digest.update(msgspec.json.encode(parts))
-    digest.update(
-        msgspec.json.encode([(cut.name, cut.is_on, key) for cut, key in zip(board.cuts, cut_keys, strict=True)])
-    )
     return digest.hexdigest()
+
+
+def output_key(job: Job, checks: str) -> str:
+    """The same for the same files of a plan."""
+    return f"{checks} {job.controller} {job.output_unit} {job.name}"
+
+
+def plan_key(job: Job, board: Board) -> str:
+    """The key a board's plan carries: two jobs with the same key need no new plan."""
+    return checks_key(job, board, run_key(job, board, [geometry_key(work) for work in resolved(job, board).values()]))
 
 
 def lean_job(job: Job) -> Job:
     """The job without its boards: the bits and the machine a planner needs."""
-    return msgspec.structs.replace(job, stored=(), sheets=(), cuts=(), typed={})
+    return replace(job, stored=(), sheets=(), cuts=(), typed={})
 
 
 def lean_board(board: Board) -> Board:
@@ -82,17 +132,10 @@ def lean_board(board: Board) -> Board:
     layers |= {cut.zone for cut in board.cuts if cut.zone}
     # the name is all of a shape's description a finding may quote; where it came from concerns no planner
     shapes = tuple(
-        msgspec.structs.replace(shape, form=None, origin=None, group="")
+        replace(shape, form=None, origin=None, group="")
         if shape.form is not None or shape.origin is not None
         else shape
         for shape in board.shapes
         if shape.id in used or shape.layer in layers
     )
-    return msgspec.structs.replace(
-        board, shapes=shapes, layers=(), sources=(), backdrops=(), guides=(), margin=0.0, measures=()
-    )
-
-
-def plan_key(job: Job, board: Board) -> str:
-    """The key a board's plan carries: two jobs with the same key need no new plan."""
-    return board_key(job, board, [geometry_key(resolve(job, board, cut)) for cut in board.cuts])
+    return replace(board, shapes=shapes, layers=(), sources=(), backdrops=(), guides=(), margin=0.0, measures=())

@@ -28,10 +28,11 @@ class PlannedCut(msgspec.Struct, frozen=True, eq=False):
 
 
 class BoardPlan(msgspec.Struct, frozen=True, eq=False):
-    """Everything computed for a board except its stock."""
+    """Everything computed for a board except its stock. ``run_key`` is that of its moves and times, and so of its stock."""
 
     board: str
     key: str
+    run_key: str
     cuts: tuple[PlannedCut, ...]
     run: Run
     times: RunTimes

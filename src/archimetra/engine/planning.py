@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, MutableMapping
 
 from archimetra.checks.board_checks import check_board
-from archimetra.engine.keys import board_key, geometry_key
+from archimetra.engine.keys import checks_key, geometry_key, run_key
 from archimetra.engine.messages import BoardPlan, PlannedCut
-from archimetra.job.cuts import Cut
+from archimetra.engine.own_place import on_the_board, plan_in_own_place
 from archimetra.job.job import Board, Job
 from archimetra.output.timing import time_run
-from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.resolve import resolved
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.fixtures import kept_clear
 from archimetra.toolpath.shared.program import Run, assemble
 
@@ -21,33 +21,33 @@ Report = Callable[[int, int, float], None]  # cut number, of how many, share of 
 
 def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda number, count, share: None) -> BoardPlan:
     """Plan what is not in the cache, then the run, its times and the checks."""
+    works = list(resolved(job, board).values())
+    keys = [geometry_key(work) for work in works]
     planned = []
-    for number, cut in enumerate(board.cuts):
-        planned.append(_plan_cut(job, board, cut, cache, lambda share, n=number: report(n, len(board.cuts), share)))  # type: ignore[misc]
+    for number, (work, key) in enumerate(zip(works, keys, strict=True)):
+        planned.append(_plan_cut(board, work, key, cache, lambda share, n=number: report(n, len(works), share)))  # type: ignore[misc]
     run = run_of(board, planned)
     times = time_run(run, job.machine, waits=board.dwells)
     told = [finding for cut, p in zip(board.cuts, planned, strict=True) if cut.is_on for finding in p.findings]
     found = tuple(told + check_board(job, board, run))
-    key = board_key(job, board, [p.key for p in planned])
-    return BoardPlan(board.id, key, tuple(planned), run, times, found)
+    of_run = run_key(job, board, keys)
+    return BoardPlan(board.id, checks_key(job, board, of_run), of_run, tuple(planned), run, times, found)
 
 
 def run_of(board: Board, planned: list[PlannedCut]) -> Run:
-    """The cuts that are on, in order, as one run that parks over zero."""
+    """The cuts that are on, in order, as one run."""
     paths = [p.toolpath for cut, p in zip(board.cuts, planned, strict=True) if cut.is_on]
-    return assemble(paths, board.travel_heights, park=board.zero.point(board.sheet))
+    return assemble(paths, board.travel_heights)
 
 
-def _plan_cut(job: Job, board: Board, cut: Cut, cache: Cache, progress: Callable[[float], None]) -> PlannedCut:
-    work = resolve(job, board, cut)
-    key = geometry_key(work)
+def _plan_cut(board: Board, work: ResolvedCut, key: str, cache: Cache, progress: Callable[[float], None]) -> PlannedCut:
     known = cache.get(key)
     if known is None:
         progress(0.0)
-        toolpath, findings = plan_cut(work, progress)
-        known = cache[key] = PlannedCut(key, toolpath, findings)
+        known = cache[key] = PlannedCut(key, *plan_in_own_place(work, progress))
+    toolpath, findings = on_the_board((known.toolpath, known.findings), work)
     if not board.fixtures:
-        return known
+        return PlannedCut(key, toolpath, findings)
     # clamps move oftener than artwork: they are kept clear of after planning, and cost no new plan
-    clear, told = kept_clear(known.toolpath, board.fixtures, cut, work.bit, board.travel_heights, recipe=work.recipe)
-    return PlannedCut(key, clear, known.findings + told)
+    clear, told = kept_clear(toolpath, board.fixtures, work.cut, work.bit, board.travel_heights, recipe=work.recipe)
+    return PlannedCut(key, clear, findings + told)

@@ -111,7 +111,7 @@ class _Writer:
 
     def tail(self) -> None:
         self._up(self._height_park)
-        x, y = (float(v) + s for v, s in zip(self._run.xyz[-1, :2], self._shift[:2], strict=True))
+        x, y = (float(v) + s for v, s in zip(self._board.zero.point(self._board.sheet), self._shift[:2], strict=True))
         park = [("X", self._round(x / self._per_unit), 0), ("Y", self._round(y / self._per_unit), 1)]
         self._word_line("G0", park, row=len(self._run) - 1)
         self._line("M5")

@@ -69,7 +69,7 @@ def plan_scene(session: Session) -> Scene | None:
 
 def section_data(session: Session) -> SectionData | None:
     moment, plan = session.moment, session.plan
-    if moment is None or plan is None or moment.key != plan.key:
+    if moment is None or plan is None or moment.key != plan.run_key:
         return None
     (ax, ay), (bx, by) = moment.line
     length = hypot(bx - ax, by - ay)

@@ -1,7 +1,8 @@
 """All cuts of a board as one run of moves: travel between cuts, blocks, bit changes.
 
 A ``Run`` is what the stock, the sequence, the time model and the G-code writer all consume, so that what is
-seen is what is cut. It begins and ends at the park height over the park point.
+seen is what is cut. It begins and ends at the park height over its first and last place; the way to the park point, which hangs on where
+zero is, is added on output.
 """
 
 from __future__ import annotations
@@ -47,12 +48,13 @@ class Run(msgspec.Struct, frozen=True, eq=False):
         return len(self.xyz)
 
 
-def assemble(toolpaths: Sequence[Toolpath], heights: Heights, *, park: tuple[float, float]) -> Run:
+def assemble(toolpaths: Sequence[Toolpath], heights: Heights) -> Run:
     """The run of the given toolpaths in their order; empty ones take no part."""
     moves = MoveList()
     numbers: list[IntArray] = []
     blocks: list[Block] = []
-    moves.add_point((*park, heights.park), kind=Move.RAPID)
+    x, y = next(((float(path.xyz[0, 0]), float(path.xyz[0, 1])) for path in toolpaths if len(path)), (0.0, 0.0))
+    moves.add_point((x, y, heights.park), kind=Move.RAPID)
     numbers.append(np.array([-1]))
     row = 1
     last_bit: BitId | None = None
@@ -77,10 +79,9 @@ def assemble(toolpaths: Sequence[Toolpath], heights: Heights, *, park: tuple[flo
     if blocks:
         x, y, _ = (float(v) for v in whole.xyz[-1])
         moves.add_point((x, y, heights.park), kind=Move.RAPID)
-        moves.add_point((*park, heights.park), kind=Move.RAPID)
-        numbers.append(np.array([-1, -1]))
+        numbers.append(np.array([-1]))
         whole = moves.toolpath(CutId(""), BitId(""))
-        tail = 3
+        tail = 2
     pass_no = np.zeros(len(whole), dtype=np.int64)
     for block, path in zip(blocks, [p for p in toolpaths if len(p)], strict=True):
         pass_no[block.first + 1 : block.last - 1] = path.pass_no
