@@ -71,7 +71,7 @@ def test_files_made_at_the_desk_are_those_made_here(desk, name):
     job = replace(plain_clock().job, controller=name)
     board = job.boards[0]
     plan = plan_board(job, board, {})
-    desk.make_files("key", job, board, plan.run)
+    desk.make_files("key", job, board, plan)
     made = desk.events.get(timeout=60)
     assert isinstance(made, FilesMade)
     assert made.key == "key"
@@ -82,7 +82,7 @@ def test_files_made_at_the_desk_are_those_made_here(desk, name):
 def test_an_unknown_controller_is_a_sentence(desk):
     job = replace(plain_clock().job, controller="mill9")
     plan = plan_board(job, job.boards[0], {})
-    desk.make_files("key", job, job.boards[0], plan.run)
+    desk.make_files("key", job, job.boards[0], plan)
     failed = desk.events.get(timeout=60)
     assert isinstance(failed, WorkerFailed)
     assert "mill9" in failed.sentence
@@ -107,7 +107,7 @@ def test_stopping_a_reading_keeps_the_files_that_wait_behind_it(desk, tmp_path):
     plan = plan_board(job, job.boards[0], {})
     for end in ("stop", "kill"):
         desk.read_artwork(ArtworkRequest(0, path=str(path)))
-        desk.make_files(end, job, job.boards[0], plan.run)
+        desk.make_files(end, job, job.boards[0], plan)
         if end == "stop":
             desk.stop_reading()
         else:

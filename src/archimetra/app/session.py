@@ -542,7 +542,7 @@ class Session(QObject):
         key = output_key(job, plan.key)
         if key != self._files_for or (again and self.files_problem):
             self._files_for, self.files, self.files_problem = key, (), ""
-            self.engine.make_files(key, job, self.board, plan.run)
+            self.engine.make_files(key, job, self.board, plan)
         return bool(self.files) or not len(plan.run.blocks)
 
     # ---- the moment

@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import logging
 import multiprocessing
+import os
 import threading
 from collections.abc import Callable
 from multiprocessing.connection import Connection
@@ -32,13 +33,14 @@ from archimetra.engine.messages import (
     MateRequest,
     Moment,
     MomentRequest,
+    PlanMade,
     PlanRequest,
     StockRequest,
     WorkerFailed,
 )
+from archimetra.engine.sharing import Shared, is_running, shared, sweep
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
-from archimetra.toolpath.shared.program import Run
 
 log = logging.getLogger("archimetra")
 
@@ -73,6 +75,7 @@ class Engine:
 
     def start(self) -> None:
         """Start the workers (a moment's work; they load on their own time)."""
+        sweep(is_running)
         self._planner = _Worker(
             self._context, planner_process.serve, (self._newest,), self._from_planner, self._planner_lost, "planner"
         )
@@ -115,7 +118,7 @@ class Engine:
     def show_stock(self, plan: BoardPlan, job: Job, board: Board) -> None:
         """Build the stock of a plan; it stays where it is built already."""
         if self._stock is not None and (self._stock_wanted is None or self._stock_wanted.key != plan.run_key):
-            self._stock_wanted = StockRequest(plan.run_key, board.sheet, plan.run, plan.times.ends, job.bits)
+            self._stock_wanted = StockRequest(plan.run_key, board.sheet, _of_all(plan), job.bits)
             self._tries["stock"] = 0
             self._stock.send(self._stock_wanted)
 
@@ -140,9 +143,9 @@ class Engine:
         if self._files_wanted is not None:
             self._at_desk(self._files_wanted)
 
-    def make_files(self, key: str, job: Job, board: Board, run: Run) -> None:
+    def make_files(self, key: str, job: Job, board: Board, plan: BoardPlan) -> None:
         """Write a planned board as G-code in the background; ``FilesMade`` carries the key."""
-        self._files_wanted = FilesRequest(key, lean_job(job), lean_board(board), run)
+        self._files_wanted = FilesRequest(key, lean_job(job), lean_board(board), _of_all(plan))
         self._at_desk(self._files_wanted)
 
     def _at_desk(self, request: ArtworkRequest | FilesRequest) -> None:
@@ -160,6 +163,7 @@ class Engine:
         for worker in (self._planner, self._stock, self._desk):
             if worker is not None:
                 worker.close()
+        sweep(lambda owner: owner != os.getpid() and is_running(owner))
         for block in (self.field, self.pixels):
             with contextlib.suppress(BufferError, FileNotFoundError):
                 block.close()
@@ -168,10 +172,13 @@ class Engine:
 
     # ---- what comes back, and workers that are lost
 
-    def _from_planner(self, event: Event) -> None:
-        if isinstance(event, BoardPlan):
+    def _from_planner(self, event: Event | PlanMade) -> None:
+        if isinstance(event, PlanMade):
             self._tries["planner"] = 0
-        elif isinstance(event, MateMade | BitsCompared) and _answers(event, self._wanted_after):
+            plan: BoardPlan = msgspec.structs.replace(event.plan.unpacked(), shared=event.plan.keep())
+            self._on_event(plan)
+            return
+        if isinstance(event, MateMade | BitsCompared) and _answers(event, self._wanted_after):
             self._wanted_after = None
         self._on_event(event)
 
@@ -241,6 +248,11 @@ class Engine:
                 self._stock.send(request)
 
 
+def _of_all(plan: BoardPlan) -> Shared:
+    """A plan as all processes can look into it."""
+    return plan.shared if plan.shared is not None else shared(plan, owner=os.getpid()).keep()
+
+
 def _answers(event: MateMade | BitsCompared, request: MateRequest | CompareRequest | None) -> bool:
     if isinstance(request, MateRequest):
         return isinstance(event, MateMade) and (event.key, event.line) == (request.key, request.line)
@@ -255,7 +267,7 @@ class _Worker:
         context: Any,
         serve: Callable[..., None],
         arguments: tuple[Any, ...],
-        on_event: Callable[[Event], None],
+        on_event: Callable[[Any], None],
         on_lost: Callable[[], None],
         name: str,
     ) -> None:

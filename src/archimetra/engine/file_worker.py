@@ -101,5 +101,5 @@ def _make(request: FilesRequest) -> FilesMade:
     from archimetra.output.controllers import controller
     from archimetra.output.files import gcode_files
 
-    files = gcode_files(request.job, request.board, request.run, controller(request.job.controller))
+    files = gcode_files(request.job, request.board, request.plan.unpacked().run, controller(request.job.controller))
     return FilesMade(request.key, tuple(files))

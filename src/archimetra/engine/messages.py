@@ -10,6 +10,7 @@ import msgspec
 from archimetra.artwork.drawing import Drawing
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.findings import Finding
+from archimetra.engine.sharing import Shared
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
 from archimetra.job.job import Board, Job
@@ -37,6 +38,7 @@ class BoardPlan(msgspec.Struct, frozen=True, eq=False):
     run: Run
     times: RunTimes
     findings: tuple[Finding, ...]
+    shared: Shared | None = None  # the same, for other processes to look into
 
 
 # ---- requests
@@ -51,12 +53,11 @@ class PlanRequest(msgspec.Struct, frozen=True, eq=False):
 
 
 class StockRequest(msgspec.Struct, frozen=True, eq=False):
-    """Build the stock of a run in the shared memory blocks."""
+    """Build the stock of a plan's run in the shared memory blocks."""
 
     key: str
     sheet: Sheet
-    run: Run
-    ends: FloatArray
+    plan: Shared
     bits: tuple[Bit, ...]
 
 
@@ -88,7 +89,7 @@ class FilesRequest(msgspec.Struct, frozen=True, eq=False):
     key: str
     job: Job
     board: Board
-    run: Run
+    plan: Shared
 
 
 class MateRequest(msgspec.Struct, frozen=True, eq=False):
@@ -114,6 +115,12 @@ class CompareRequest(msgspec.Struct, frozen=True, eq=False):
 
 
 # ---- events
+
+
+class PlanMade(msgspec.Struct, frozen=True, eq=False):
+    """A ``BoardPlan``, packed."""
+
+    plan: Shared
 
 
 class GettingReady(msgspec.Struct, frozen=True):

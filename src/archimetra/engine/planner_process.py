@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import traceback
 from collections import OrderedDict
 from multiprocessing.connection import Connection
@@ -14,11 +15,13 @@ from archimetra.engine.messages import (
     GettingReady,
     MateMade,
     MateRequest,
+    PlanMade,
     PlannedCut,
     PlanProgress,
     PlanRequest,
     WorkerFailed,
 )
+from archimetra.engine.sharing import shared
 from archimetra.job.ids import BitId, CutId, InlayId
 
 MOST_CACHED = 400
@@ -131,7 +134,7 @@ def _answer(request: PlanRequest | MateRequest | CompareRequest, cache: PlanCach
             request.job, request.board, CutId(request.cut), [BitId(b) for b in request.bits], cache, report
         )
         return BitsCompared(request.board.id, request.cut, tuple(trials))
-    return plan_board(request.job, request.board, cache, report)
+    return PlanMade(shared(plan_board(request.job, request.board, cache, report), owner=os.getppid()))
 
 
 def _what(request: PlanRequest | MateRequest | CompareRequest) -> str:

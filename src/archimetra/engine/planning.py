@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, MutableMapping
 
+import msgspec
+
 from archimetra.checks.board_checks import check_board
 from archimetra.engine.keys import checks_key, geometry_key, run_key
 from archimetra.engine.messages import BoardPlan, PlannedCut
@@ -27,6 +29,7 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
     for number, (work, key) in enumerate(zip(works, keys, strict=True)):
         planned.append(_plan_cut(board, work, key, cache, lambda share, n=number: report(n, len(works), share)))  # type: ignore[misc]
     run = run_of(board, planned)
+    planned = [_within(run, p) for p in planned]
     times = time_run(run, job.machine, waits=board.dwells)
     told = [finding for cut, p in zip(board.cuts, planned, strict=True) if cut.is_on for finding in p.findings]
     found = tuple(told + check_board(job, board, run))
@@ -38,6 +41,20 @@ def run_of(board: Board, planned: list[PlannedCut]) -> Run:
     """The cuts that are on, in order, as one run."""
     paths = [p.toolpath for cut, p in zip(board.cuts, planned, strict=True) if cut.is_on]
     return assemble(paths, board.travel_heights)
+
+
+def _within(run: Run, planned: PlannedCut) -> PlannedCut:
+    """A planned cut whose moves are those of the run: each is there once."""
+    path = planned.toolpath
+    block = next((block for block in run.blocks if block.cut == path.cut), None)
+    if block is None:
+        return planned
+    rows = slice(block.first + 1, block.last - 1)
+    own = msgspec.structs.replace(
+        path, xyz=run.xyz[rows], kind=run.kind[rows], centre=run.centre[rows], feed=run.feed[rows], role=run.role[rows],
+        pass_no=run.pass_no[rows],
+    )  # fmt: skip
+    return msgspec.structs.replace(planned, toolpath=own)
 
 
 def _plan_cut(board: Board, work: ResolvedCut, key: str, cache: Cache, progress: Callable[[float], None]) -> PlannedCut:

@@ -73,13 +73,17 @@ class _Worker:
         from archimetra.stock.shade import face
         from archimetra.stock.timeline import StockTimeline, cell_for, grid_shape
 
+        try:
+            plan = request.plan.unpacked()
+        except FileNotFoundError:
+            return  # given up for a newer one, which is on its way
         cell = cell_for(request.sheet)
         self.release()
         shape = grid_shape(request.sheet, cell)
         field = np.ndarray(shape, np.float32, buffer=self._field_block.buf)
         self._pixels = np.ndarray(shape, np.uint32, buffer=self._pixel_block.buf)
         self._timeline = StockTimeline(
-            request.sheet, request.run, request.bits, cell=cell, times=request.ends, field=field
+            request.sheet, plan.run, request.bits, cell=cell, times=plan.times.ends, field=field
         )
         if self._face_key != (request.sheet, shape):
             self._wood, self._face_key = face(request.sheet, shape, cell), (request.sheet, shape)
