@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import os
+import pickle
 import warnings
 from collections.abc import Callable, Iterator
 
@@ -10,8 +12,12 @@ import numpy as np
 import shapely
 
 from archimetra.artwork.svg import read_svg
+from archimetra.demo import quay_tide_clock
 from archimetra.edits.finishing import finish_edit, finished
+from archimetra.engine.keys import lean_board, lean_job, plan_key
+from archimetra.engine.messages import PlanMade, PlanRequest, StockRequest
 from archimetra.engine.planning import plan_board
+from archimetra.engine.sharing import shared
 from archimetra.geometry.offset import quarter_segments
 from archimetra.geometry.path import Path
 from archimetra.geometry.region import region_of
@@ -112,6 +118,39 @@ def finishing() -> Iterator[Row]:
     yield Row("an edit finished: one of 2,000 shapes moved, 40 cuts", "", spell(best), best * 1000, 12.0, "ms")
 
 
+def keys() -> Iterator[Row]:
+    """What asks whether a plan is out of date, on the window's thread after every edit."""
+    squares = [Path.rectangle(14 * (k % 50), 13 * (k // 50), 10, 9) for k in range(2000)]
+    job = finished(job_of(squares, cuts=40))
+    board = job.boards[0]
+    shape = board.shapes[7]
+    plan_key(job, board)
+    best = float("inf")
+    for step in range(1, 8):
+        moved = replace(shape, at=shape.at.shift(0.1 * step, 0.0))
+        shapes = tuple(moved if each is shape else each for each in board.shapes)
+        after = with_boards(job, (replace(board, shapes=shapes),))
+        best = min(best, seconds(lambda after=after: plan_key(after, after.boards[0])))
+    yield Row("keys and resolving: one of 2,000 shapes moved, 40 cuts", "", spell(best), best * 1000, 5.0, "ms")
+
+
+def sent() -> Iterator[Row]:
+    """What travels between processes for one edit of the sample's first board: asked, answered, and asked of the stock."""
+    job = quay_tide_clock().job
+    board = job.boards[0]
+    plan = plan_board(job, board, {})
+    asked = len(pickle.dumps(PlanRequest(1, lean_job(job), lean_board(board))))
+    packed = shared(plan, owner=os.getpid()).keep()
+    answered = len(pickle.dumps(PlanMade(packed)))
+    of_stock = len(pickle.dumps(StockRequest(plan.run_key, board.sheet, packed, job.bits)))
+    moves = sum(a.nbytes for a in (plan.run.xyz, plan.run.centre, plan.run.feed, plan.run.kind, plan.run.role))
+    total = asked + answered + of_stock
+    yield Row(
+        "bytes sent for one edit of the sample, to its moves", f"{moves / 1000:.0f} kB",
+        f"{asked / 1000:.0f} + {answered / 1000:.0f} + {of_stock / 1000:.0f} kB", total / moves, 1.0,
+    )  # fmt: skip
+
+
 def stock_sweep() -> Iterator[Row]:
     """Long moves against the minimum of two arrays as large as the cells touched; short moves as a rate."""
     job = job_of([Path.rectangle(10, 10, 100, 100)])
@@ -205,4 +244,4 @@ def _grid(count: int, pitch: float) -> list[tuple[float, float]]:
     return [(40 + pitch * i, 40 + pitch * j) for i in range(count) for j in range(count)]
 
 
-ROWS = (svg_reading, profile_planning, finishing, stock_sweep, seeking, gcode, growth)
+ROWS = (svg_reading, profile_planning, finishing, keys, sent, stock_sweep, seeking, gcode, growth)

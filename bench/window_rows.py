@@ -19,14 +19,16 @@ from archimetra.app.session import Session
 from archimetra.app.theme import style
 from archimetra.app.window import MainWindow
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
+from archimetra.artwork.text_form import TextForm
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import basic as edits
-from archimetra.edits import placement, placing
+from archimetra.edits import placement, placing, shaping
 from archimetra.engine.messages import ArtworkRequest
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
 from archimetra.job.file import JobFile
+from archimetra.job.forms import RectangleForm
 from archimetra.job.job import new_job
 from archimetra.job.sheet import Sheet
 from pieces import job_of, svg_of_size, wavy
@@ -242,6 +244,38 @@ def dragging() -> Iterator[Row]:
     yield Row("2,000 shapes dragged, a frame", "", f"{np.median(frames) * 1000:.1f} ms", worst, 16.7, "ms (95 %)")
 
 
+def letters() -> Iterator[Row]:
+    """One shape under the hand among the many outlines of a long text."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    style.load_fonts()
+    job = new_job()
+    job = edits.change_board(job, job.boards[0].id, "", sheet=Sheet(width=600, height=500, readings=(18.0,))).job
+    form = TextForm(
+        text="\n".join(["Quay tide clock, high water"] * 20), cap_height=12.0, font="Libre Baskerville Bold"
+    )
+    done = shaping.draw(job, job.boards[0].id, form, Affine.shift(60, 40))
+    done = shaping.draw(done.edit.job, job.boards[0].id, RectangleForm(width=30, height=20), Affine.shift(560, 460))
+    with _Desk(app, JobFile(done.edit.job)) as desk:
+        plan = desk.window.plan
+        desk.session.pick(done.pick)
+        desk.run_for(0.5)
+        start = plan.view.to_screen(545, 466)  # on its outline
+        frames = []
+        _mouse(plan, QEvent.Type.MouseButtonPress, start)
+        for k in range(60):
+            begin = time.perf_counter()
+            _mouse(plan, QEvent.Type.MouseMove, start + QPointF(-2.0 * k, 0.7 * k))
+            plan.repaint()
+            frames.append(time.perf_counter() - begin)
+            desk.run_for(0.002)
+        _mouse(plan, QEvent.Type.MouseButtonRelease, start + QPointF(-120, 42))
+        assert desk.session.undo_label == "Move"
+    worst = float(np.percentile(frames[3:], 95)) * 1000
+    yield Row(
+        "a shape dragged among 500 letters, a frame", "", f"{np.median(frames) * 1000:.1f} ms", worst, 16.0, "ms (95 %)"
+    )
+
+
 def _mouse(plan, kind: QEvent.Type, at: QPointF) -> None:
     left, none = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
     which = none if kind is QEvent.Type.MouseMove else left
@@ -254,4 +288,4 @@ def _grid(count: int, pitch: float) -> list[tuple[float, float]]:
     return [(30 + pitch * i, 30 + pitch * j) for i in range(count) for j in range(count)]
 
 
-ROWS = (first_window, dragging, acting, stalls)
+ROWS = (first_window, dragging, letters, acting, stalls)

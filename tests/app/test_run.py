@@ -6,6 +6,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -96,16 +97,17 @@ class TestStarting:
 
 class TestEnding:
     CHANGE = (
-        "from archimetra.job import edits; "
+        "from archimetra.edits import basic as edits; "
         "session.apply(edits.change_job(session.job, 'Name', name='In work')); print('changed: yes', flush=True)"
     )
 
     def wait_for(self, process: subprocess.Popen, line: str) -> None:
-        end = time.monotonic() + 60
-        while time.monotonic() < end:
-            if process.stdout.readline().strip() == line:
-                return
-        raise AssertionError(f"never said {line}")
+        late = threading.Timer(60, process.kill)  # reading from it would else wait for ever
+        late.start()
+        try:
+            assert any(said.strip() == line for said in process.stdout), f"never said {line}"
+        finally:
+            late.cancel()
 
     def recovered(self, tmp_path: Path) -> list:
         return left_by_crashes(tmp_path / "XDG_STATE_HOME" / "archimetra" / "recovery")

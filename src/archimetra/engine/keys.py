@@ -10,11 +10,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from hashlib import blake2b
+from operator import is_
+from typing import Any
 
 import msgspec
 
 from archimetra.job.bits import Bit, Recipe
 from archimetra.job.cuts import Cut
+from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.resolve import resolved
@@ -35,8 +38,38 @@ def own_place(work: ResolvedCut) -> tuple[float, float]:
     return at.e, at.f
 
 
+_last: dict[
+    CutId, tuple[ResolvedCut, str]
+] = {}  # of each cut what was digested last: an edit leaves most of them as they were
+_MOST_KEPT = 2000
+
+
 def geometry_key(work: ResolvedCut) -> str:
     """The same for the same toolpath, wherever on the sheet it lies."""
+    known = _last.get(work.cut.id)
+    if known is not None and _is_same(known[0], work):
+        return known[1]
+    key = _digested(work)
+    if len(_last) >= _MOST_KEPT:
+        _last.clear()
+    _last[work.cut.id] = (work, key)
+    return key
+
+
+def _is_same(a: ResolvedCut, b: ResolvedCut) -> bool:
+    """Whether two resolved cuts are made of the very same parts."""
+    return all(_are_same(getattr(a, name), getattr(b, name)) for name in ResolvedCut.__struct_fields__)
+
+
+def _are_same(a: Any, b: Any) -> bool:
+    if a is b:
+        return True
+    if isinstance(a, tuple):  # of shapes, which are not looked into
+        return len(a) == len(b) and all(map(is_, a, b))
+    return bool(a == b)
+
+
+def _digested(work: ResolvedCut) -> str:
     digest = blake2b(PLANNERS_VERSION, digest_size=16)
     away = own_place(work)
     sheet = (work.sheet.readings, (work.sheet.width, work.sheet.height) if work.cut.may_leave_sheet else None)
