@@ -32,7 +32,7 @@ def on_file(open_window, tmp_path):
 def theirs(path, name="Theirs") -> None:
     """Another process saves the job with another name of its first board, as a second window does."""
     words = (
-        "import sys; from pathlib import Path as P; from archimetra.job import edits\n"
+        "import sys; from pathlib import Path as P; from archimetra.edits import basic as edits\n"
         "from archimetra.job.file import JobFile, load_job, save_job\n"
         "p = P(sys.argv[1]); f = load_job(p)\n"
         "j = edits.change_board(f.job, f.job.boards[0].id, 'x', name=sys.argv[2]).job\n"
