@@ -112,6 +112,57 @@ class TestContent:
         assert [shape.is_filled for shape in shapes] == [True, False]
         assert "svg-unpainted" in codes(svg(body))
 
+    @pytest.mark.parametrize(
+        ("rules", "painted"),
+        [
+            ("rect{fill:none}", "....."),
+            ("#a,#c{fill:none}", ".b.de"),
+            ("#a + rect{fill:none}", "a.cde"),
+            ("#b ~ rect{fill:none}", "ab..."),
+            ("rect:nth-child(2n){fill:none}", "a.c.e"),
+            ("rect:not(.x){fill:none}", "a...e"),
+            ("rect[width='3']{fill:none}", "abc.e"),
+            ("g > rect{fill:none} svg > rect{fill:red}", "....."),
+            ("g rect.x{fill:none} #a{fill:red}", "abcd."),
+            ("rect{fill:none !important} #a{fill:red}", "....."),
+            ("#a{fill:red} rect{fill:none}", "a...."),
+            ("/* rect{fill:none} */", "abcde"),
+            ("@media print{rect{fill:none}}", "abcde"),
+            ("@media screen{rect{fill:none}}", "....."),
+            ("@media not screen{rect{fill:none}}", "abcde"),
+            ("@font-face{font-family:'a{b'} #b{fill:none}", "a.cde"),
+            ("@import 'other.css'; #b{fill:none}", "a.cde"),
+            (".x{font-family:'A;fill:none;'}", "abcde"),
+            ("#b{fill:none", "a.cde"),
+            ("#b{fill:none;;stroke}", "a.cde"),
+            ("#b:hover{fill:none}", "abcde"),
+            ("#b::before{fill:none}", "abcde"),
+            ("b r o k e n {{{", "abcde"),
+        ],
+    )
+    def test_style_rules_are_read_as_they_are_meant(self, rules, painted):
+        """Which of five rectangles are filled; they lie in a group, the first and the last of class x, the fourth 3 wide."""
+        body = "".join(
+            f'<rect id="{id_}" x="{9 * k}" width="{3 if id_ == "d" else 4}" height="4" {extra} stroke="black"/>'
+            for k, (id_, extra) in enumerate(zip("abcde", ['class="x"', "", "", "", 'class="x"'], strict=True))
+        )
+        drawing = read_svg(svg(f"<style>{rules}</style><g>{body}</g>"), name="t")
+        filled = "".join(id_ if shape.is_filled else "." for id_, shape in zip("abcde", drawing.shapes, strict=True))
+        assert filled == painted
+
+    @pytest.mark.parametrize(
+        ("style", "is_filled"),
+        [
+            ("fill:none", False), ("FILL : none ;", False), ("fill:none;fill:red", True), ("fill:red;/*;*/fill:none", False),
+            ("fill:none!important;fill:red", False), ("font-family:'x;fill:none'", True), ("fill:", True), ("fill", True),
+            (r"font-family:a\;b;fill:none", False), ("fill:url(#a;b)", True), ("{fill:none}", True), ("fill:rgb(1,2,3)", True), ("font-family:'a(b';fill:none", False), ("font-family:'a;fill:none", True),
+            ("stroke:url('#a;b');fill:none", False), ("fill:none;font-family:'A' , B", False),
+        ],
+    )  # fmt: skip
+    def test_style_attributes_are_read_as_they_are_meant(self, style, is_filled):
+        body = f'<rect width="4" height="4" stroke="black" style="{style}"/>'
+        assert read_svg(svg(body), name="t").shapes[0].is_filled == is_filled
+
     def test_circles_stay_arcs_and_uneven_ones_become_cubics(self):
         round_, oval = read_svg(svg('<circle r="5"/><ellipse rx="5" ry="3"/>'), name="t").shapes
         assert (round_.paths[0].kinds == Kind.ARC).all()
@@ -143,7 +194,7 @@ class TestContent:
             ('<use href="#nothing"/>', "svg-use"),
             ('<g id="loop"><use href="#loop"/></g>', "svg-use-loop"),
             ('<rect width="4" height="4" transform="spin(3)"/>', "svg-transform"),
-            ("<style>g + rect{fill:none}</style>", "svg-style"),
+            ("<style>rect:tilted(3){fill:none}</style>", "svg-style"),
             ("<foreignObject/>", "svg-unknown"),
         ],
     )

@@ -62,7 +62,7 @@ def test_moved_it_is_the_same_plan_moved(name, shift):
     after = plan(moved, cache)
     assert cache.planned == 1
     a, b = before.cuts[0].toolpath, after.cuts[0].toolpath
-    assert np.abs(b.xyz - (a.xyz + (*shift, 0.0))).max() < 1e-6
+    assert np.abs(b.xyz - ((*a.xyz, *shift, 0.0))).max() < 1e-6
     arcs = np.isin(a.kind, (Move.ARC_CW, Move.ARC_CCW))
     assert np.abs((b.centre - a.centre)[arcs] - shift).max(initial=0.0) < 1e-6
     assert [(m.kind, m.reason) for m in a.marks] == [(m.kind, m.reason) for m in b.marks]
@@ -115,7 +115,7 @@ def test_what_hangs_on_the_sheet_s_edges_is_planned_where_it_lies():
 @pytest.mark.parametrize("name", ["Lid", "", "{0} %s ⟦cut1⟧ \\1", "⟦", "cut1"])
 def test_names_are_told_as_they_are_now_and_cost_no_plan(name):
     tight = [Path.rectangle(0, 0, 40, 2)]
-    job, board, cut = board_with(*tight, kind=ProfileCut, side=Side.INSIDE, bit=straight_bit(6.0), goes_through=True)
+    job, _board, cut = board_with(*tight, kind=ProfileCut, side=Side.INSIDE, bit=straight_bit(6.0), goes_through=True)
     cache = Cache()
     before = plan(job, cache)
     assert any(f"'{cut.name}'" in f.sentence for f in before.findings)

@@ -133,7 +133,7 @@ class _Reader:
                 self._by_id.setdefault(id_, node)
             if node.tag == "style":
                 styles.append(node.text)
-        self._sheet = StyleSheet(styles)
+        self._sheet = StyleSheet(styles, root)
 
     def read(self) -> Drawing:
         page = self._page()

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import os
 import traceback
-from collections import OrderedDict
+from collections.abc import MutableMapping
 from multiprocessing.connection import Connection
 from typing import Any
+
+from cachetools import LRUCache
 
 from archimetra.base.errors import CancelledError
 from archimetra.engine.messages import (
@@ -25,26 +27,12 @@ from archimetra.engine.sharing import shared
 from archimetra.job.ids import BitId, CutId, InlayId
 
 MOST_CACHED = 400
-
-
-class PlanCache(OrderedDict[str, PlannedCut]):
-    """The most recently used plans."""
-
-    def get(self, key: str, default: Any = None) -> Any:
-        if key in self:
-            self.move_to_end(key)
-            return self[key]
-        return default
-
-    def __setitem__(self, key: str, value: PlannedCut) -> None:
-        super().__setitem__(key, value)
-        while len(self) > MOST_CACHED:
-            self.popitem(last=False)
+PlanCache = MutableMapping[str, PlannedCut]
 
 
 def serve(connection: Connection, newest: Any) -> None:
     """Answer requests until the other side hangs up. ``newest`` is a shared counter: work for an older number stops."""
-    cache = PlanCache()
+    cache: PlanCache = LRUCache(MOST_CACHED)
     mates = Mates(cache)
     try:
         _get_ready(connection)

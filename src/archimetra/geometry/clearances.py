@@ -6,12 +6,13 @@ counted from its own lower left corner; that corner's own place is kept to full 
 
 from __future__ import annotations
 
-from collections import OrderedDict
+import contextlib
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 import numpy as np
 import shapely
+from cachetools import LRUCache
 from shapely.geometry import Polygon
 
 from archimetra.geometry.affine import Affine
@@ -64,35 +65,9 @@ class Piece(NamedTuple):
                 self.clearance, residual_mm=residual_mm, chord_tolerance_mm=chord_tolerance_mm, level=high
             )
             known = whole.between(low, high).simplified(simplify_mm)
-            _skeletons.add(settings, known, len(known.points))
+            _keep(_skeletons, settings, known)
         shift = np.array((*self.corner, 0.0))
         return Skeleton(known.points + shift, known.first, known.spots + shift)
-
-
-class _Keep(OrderedDict[Any, Any]):
-    """What was asked for most recently, up to a weight in all."""
-
-    def __init__(self, most: int) -> None:
-        super().__init__()
-        self._most, self._weight, self._weights = most, 0, dict[Any, int]()
-
-    def get(self, key: Any, default: Any = None) -> Any:
-        if key in self:
-            self.move_to_end(key)
-            return self[key]
-        return default
-
-    def clear(self) -> None:
-        super().clear()
-        self._weight, self._weights = 0, {}
-
-    def add(self, key: Any, value: Any, weight: int) -> None:
-        self[key] = value
-        self._weights[key] = weight + 1
-        self._weight += weight + 1
-        while self._weight > self._most and len(self) > 1:
-            old, _ = self.popitem(last=False)
-            self._weight -= self._weights.pop(old)
 
 
 class ClearanceSet:
@@ -160,8 +135,14 @@ def forget() -> None:
     _skeletons.clear()
 
 
-_kept = _Keep(MOST_SEGMENTS)
-_skeletons = _Keep(2 * MOST_SEGMENTS)
+_kept: LRUCache[bytes, Clearance] = LRUCache(MOST_SEGMENTS, getsizeof=lambda clearance: clearance.segment_count + 1)
+_skeletons: LRUCache[Any, Skeleton] = LRUCache(2 * MOST_SEGMENTS, getsizeof=lambda skeleton: len(skeleton.points) + 1)
+
+
+def _keep(cache: Any, key: Any, value: Any) -> None:
+    """What is larger than the whole cache is not kept."""
+    with contextlib.suppress(ValueError):
+        cache[key] = value
 
 
 def _piece(polygon: Polygon) -> Piece:
@@ -171,5 +152,5 @@ def _piece(polygon: Polygon) -> Piece:
     clearance = _kept.get(key)
     if clearance is None:
         clearance = Clearance(Polygon(rings[0], rings[1:]))
-        _kept.add(key, clearance, clearance.segment_count)
+        _keep(_kept, key, clearance)
     return Piece(polygon, clearance, (x0, y0), key)
