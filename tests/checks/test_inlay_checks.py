@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import pytest
-from job.test_inlaying import VEE, job_with_star
 
 from archimetra.base.findings import Severity
 from archimetra.edits import basic as edits
@@ -16,6 +15,7 @@ from archimetra.job.ids import BitId
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import with_boards
 from carved_board import vee
+from edits.test_inlaying import VEE, job_with_star
 from shapes import replace
 
 

@@ -62,7 +62,7 @@ def test_moved_it_is_the_same_plan_moved(name, shift):
     after = plan(moved, cache)
     assert cache.planned == 1
     a, b = before.cuts[0].toolpath, after.cuts[0].toolpath
-    assert np.abs(b.xyz - ((*a.xyz, *shift, 0.0))).max() < 1e-6
+    assert np.abs(b.xyz - (a.xyz + np.array((*shift, 0.0)))).max() < 1e-6
     arcs = np.isin(a.kind, (Move.ARC_CW, Move.ARC_CCW))
     assert np.abs((b.centre - a.centre)[arcs] - shift).max(initial=0.0) < 1e-6
     assert [(m.kind, m.reason) for m in a.marks] == [(m.kind, m.reason) for m in b.marks]

@@ -35,8 +35,8 @@ SHAPES = {
 INNER = {
     ("notched", Side.OUTSIDE): 18.2,
     ("notched", Side.INSIDE): 80.9,
-    ("star", Side.OUTSIDE): 124.0,
-    ("star", Side.INSIDE): 52.0,
+    ("star", Side.OUTSIDE): 119.5,
+    ("star", Side.INSIDE): 47.5,
 }
 
 

@@ -84,7 +84,7 @@ def _moved(path: Toolpath, x: float, y: float) -> Toolpath:
         return path
     arcs = (path.kind == Move.ARC_CW) | (path.kind == Move.ARC_CCW)
     return replace(
-        path, xyz=(*path.xyz, x, y, 0.0), centre=np.where(arcs[:, None], (*path.centre, x, y), path.centre),
+        path, xyz=path.xyz + np.array((x, y, 0.0)), centre=np.where(arcs[:, None], path.centre + np.array((x, y)), path.centre),
         marks=tuple(replace(mark, x=mark.x + x, y=mark.y + y) for mark in path.marks),
-        outlines=tuple((*ring, x, y) for ring in path.outlines),
+        outlines=tuple(ring + np.array((x, y)) for ring in path.outlines),
     )  # fmt: skip
