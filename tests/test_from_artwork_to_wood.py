@@ -145,14 +145,14 @@ class TestReports:
 
     def test_places_of_a_report_follow_the_drawing(self):
         shifted = moved(self.drawing, Affine.turn(90).then(Affine.shift(1, 2)))
-        assert np.array(shifted.report[0].spots) == pytest.approx(np.array([(-4.0, 12.0), (-4.0, 22.0)]))
-        assert with_unit(self.drawing, "in").report[0].spots[0] == pytest.approx((254.0, 127.0))
+        assert np.array(shifted.report[0].places) == pytest.approx(np.array([(-4.0, 12.0), (-4.0, 22.0)]))
+        assert with_unit(self.drawing, "in").report[0].places[0] == pytest.approx((254.0, 127.0))
 
     def test_places_follow_a_size_that_was_set(self):
         whole = read_artwork(as_dxf(), name="a.dxf")
         wide = with_true_size(whole, is_width=True, true_mm=2 * (whole.bounds()[2] - whole.bounds()[0]))
         for before, after in zip(whole.report, wide.report, strict=True):
-            assert np.array(after.spots).reshape(-1, 2) == pytest.approx(2 * np.array(before.spots).reshape(-1, 2))
+            assert np.array(after.places).reshape(-1, 2) == pytest.approx(2 * np.array(before.places).reshape(-1, 2))
 
     def test_an_entry_reads_as_one_line_with_its_place(self):
         entry = ReportLine(Topic.LEFT_OUT, "x", Severity.CAUTION, "One text left out.", place="line 7")

@@ -25,6 +25,7 @@ from archimetra.job.file import JobFile
 from archimetra.job.job import new_job
 from archimetra.job.sheet import Fixture, Material
 from archimetra.job.starter_rack import starter_rack
+from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.shared.moves import MarkKind
 
 
@@ -102,7 +103,9 @@ class TestEditors:
             window.undo()
         type_into(window, "Cut name", "Other")
         assert window.session.board.cut(cut.id).name == "Other"
-        assert window.cuts_page.cuts._sketch.data.cut.id == cut.id
+        about = resolved(window.session.job, window.session.board)[cut.id]
+        sketch = window.cuts_page.cuts._sketch.data
+        assert sketch.outline == form_of(cut).outline(about.cut, about.bit, about.ends_at)
         window.undo()
         assert window.session.board.cut(cut.id) == cut
 

@@ -37,12 +37,12 @@ class TestBoardPage:
     def test_heights_that_contradict_each_other_are_told(self, open_window):
         window = open_window()
         window.station_board()
-        edit = type_into(window, "Low hop", "40")
-        assert "hop height <= travel height" in note_beside(edit).lower()
+        edit = type_into(window, "Retract", "40")
+        assert "retract height <= travel height" in note_beside(edit).lower()
         assert window.session.board.heights.retract == 3.0
         type_into(window, "Park", "60")
         type_into(window, "Travel", "45")
-        type_into(window, "Low hop", "40")
+        type_into(window, "Retract", "40")
         assert window.session.board.heights.retract == 40.0
 
     @pytest.mark.parametrize("text", ["18.3; 18.1", "", "18.3, x", "0", "18.3, 900"])

@@ -176,6 +176,25 @@ class TestWorkers:
         assert field.min() < -1.0  # the cut is there again, not a bare sheet
         del field
 
+    def test_a_stock_that_stands_is_not_built_again_but_said_again(self, engine):
+        made, events = engine
+        job, board, _ = job_with(star())
+        made.plan(job, board.id)
+        plan = events.wait(BoardPlan)
+        made.show_stock(plan, job, board)
+        first = events.wait(StockReady)
+        renamed = edits.change_job(edits.change_board(job, board.id, "", name="Other").job, "", name="Other").job
+        made.plan(renamed, board.id)
+        again = events.wait(BoardPlan)
+        assert again.key != plan.key
+        made.show_stock(again, renamed, renamed.boards[0])
+        assert events.wait(StockReady) is first
+        deeper = edits.change_board(job, board.id, "", sheet=replace(board.sheet, readings=(25.0,))).job
+        made.plan(deeper, board.id)
+        other = events.wait(BoardPlan)
+        made.show_stock(other, deeper, deeper.boards[0])
+        assert events.wait(StockReady).key == other.run_key != first.key
+
     def test_what_was_to_follow_a_plan_comes_though_the_planner_died(self, engine):
         made, events = engine
         job, board, _ = job_with(star())

@@ -35,6 +35,7 @@ from archimetra.engine.messages import (
     MomentRequest,
     PlanMade,
     PlanRequest,
+    StockReady,
     StockRequest,
     WorkerFailed,
 )
@@ -68,6 +69,7 @@ class Engine:
         self._wanted: PlanRequest | None = None  # what the planner was asked for last
         self._wanted_after: MateRequest | CompareRequest | None = None  # and what is to follow, until it has come
         self._stock_wanted: StockRequest | None = None
+        self._stock_ready: StockReady | None = None  # the answer to that
         self._moment_wanted: MomentRequest | None = None
         self._files_wanted: FilesRequest | None = None  # until they have come
         self._tries = {"planner": 0, "stock": 0}  # times a worker was lost since it last answered
@@ -116,8 +118,12 @@ class Engine:
             self._planner.send(msgspec.structs.replace(request, number=int(self._newest.value)))
 
     def show_stock(self, plan: BoardPlan, job: Job, board: Board) -> None:
-        """Build the stock of a plan; it stays where it is built already."""
-        if self._stock is not None and (self._stock_wanted is None or self._stock_wanted.key != plan.run_key):
+        """Build the stock of a plan; where it is built already, that is said again."""
+        if self._stock_wanted is not None and self._stock_wanted.key == plan.run_key:
+            if self._stock_ready is not None:
+                self._on_event(self._stock_ready)
+        elif self._stock is not None:
+            self._stock_ready = None
             self._stock_wanted = StockRequest(plan.run_key, board.sheet, _of_all(plan), job.bits)
             self._tries["stock"] = 0
             self._stock.send(self._stock_wanted)
@@ -185,6 +191,8 @@ class Engine:
     def _from_stock(self, event: Event) -> None:
         if isinstance(event, Moment):
             self._tries["stock"] = 0
+        elif isinstance(event, StockReady) and self._stock_wanted is not None and event.key == self._stock_wanted.key:
+            self._stock_ready = event
         self._on_event(event)
 
     def _from_desk(self, event: Event) -> None:
@@ -233,6 +241,7 @@ class Engine:
         if self._is_closed or self._stock is None:
             return
         self._stock.restart()
+        self._stock_ready = None
         self._tries["stock"] += 1
         if self._tries["stock"] >= MOST_TRIES:
             self._on_event(
