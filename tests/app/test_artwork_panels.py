@@ -376,7 +376,7 @@ class TestHandles:
         assert window.session.board.shape(id_).bounds()[2] == pytest.approx(175)
         QTest.mouseRelease(window.plan, Qt.MouseButton.LeftButton)
         window.undo()
-        knob = window.plan._turn_knob(window.session.board.shape(id_).bounds())
+        knob = window.plan.turn_knob(window.session.board.shape(id_).bounds())
         drag(window.plan, knob, knob + QPointF(30, 0), release=False)
         keys(window, "90")
         box = window.session.board.shape(id_).bounds()
@@ -392,12 +392,12 @@ class TestHandles:
         (id_,) = put(window, Path.rectangle(100, 100, 60, 40))
         panel(window, "Place")
         button(window, "Lock").click()
-        assert window.plan._handles_box() is None
+        assert window.plan.handles_box() is None
         pull(window, (160, 140), (190, 160))
         assert window.session.board.shape(id_).bounds() == (100, 100, 160, 140)
         window.session.pick([id_])
         button(window, "Unlock").click()
-        assert window.plan._handles_box() is not None
+        assert window.plan.handles_box() is not None
 
     def test_clicking_one_of_a_group_picks_the_group(self, window):
         ids = put(window, Path.rectangle(100, 100, 60, 40), Path.rectangle(200, 100, 60, 40))
@@ -439,7 +439,7 @@ class TestGuides:
         assert window.plan.grid == 25
         hover(window.plan, screen(window, 75.4, 124.6))
         assert "snapped: grid" in window._cursor.text()
-        assert (window.plan._caught.x, window.plan._caught.y) == (75, 125)
+        assert (window.plan.snapped.x, window.plan.snapped.y) == (75, 125)
         window.plan.grab()
         type_into(window, "Grid", "0")
         hover(window.plan, screen(window, 76.4, 124.6))

@@ -730,11 +730,11 @@ class TestManyLines:
     def test_a_moved_shape_shows_where_it_is_and_the_rest_is_taken_over(self, open_window):
         window = open_window()
         session, plan = window.session, window.plan
-        before = {target.id: target for target in plan._targets}
+        before = {target.id: target for target in plan.targets}
         star = next(s for s in session.board.shapes if s.name == "star")
         session.pick([star.id])
         session.move_picked(7.0, -3.0)
-        after = {target.id: target for target in plan._targets}
+        after = {target.id: target for target in plan.targets}
         assert after[star.id].box == pytest.approx(session.board.shape(star.id).bounds())
         assert after[star.id].lines[0] == pytest.approx(before[star.id].lines[0] + (7.0, -3.0))
         assert all(after[i].lines is before[i].lines for i in after if i != star.id)

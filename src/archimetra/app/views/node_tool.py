@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, NamedTuple
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
-from archimetra.app.views.plan_surface import PlanSurface
-from archimetra.app.views.tools import Tool, knob_rect
+from archimetra.app.views.plan_surface import PlanSurface, knob_rect
+from archimetra.app.views.tools import Tool
 from archimetra.geometry import nodes as node_edits
 from archimetra.geometry.path import Path
 from archimetra.geometry.segments import Kind

@@ -10,7 +10,7 @@ from math import atan2, cos, degrees, hypot, radians, sin
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QPainter, QPen
 
 from archimetra.app.views.plan_surface import PlanSurface
@@ -416,7 +416,3 @@ def scaling(
     if sx <= 1e-6 or sy <= 1e-6:
         return None
     return Affine.scale(sx, sy, about=(ax, ay))
-
-
-def knob_rect(at: QPointF, size: float = 8.0) -> QRectF:
-    return QRectF(at.x() - size / 2, at.y() - size / 2, size, size)

@@ -1,0 +1,248 @@
+"""What the plan paints from below to above: bed and sheet, starts of contours, guides and rulers, the section line, zero, the bit, handles."""
+
+from __future__ import annotations
+
+from math import atan2, degrees
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFont, QPainter, QPen, QPolygonF, QTransform
+
+from archimetra.app.theme import style
+from archimetra.app.theme.tokens import bit_hue
+from archimetra.app.theme.wood import tone_of
+from archimetra.app.views.line_layer import LineLayer
+from archimetra.app.views.plan_surface import RULER_PX, PlanSurface, knob_rect
+from archimetra.app.views.snapping import Snap
+from archimetra.app.views.tools import box_handles
+from archimetra.edits.guides import all_guides
+from archimetra.geometry.affine import Affine
+from archimetra.job.shapes import Guide
+
+SHORTEST_WITH_START_PX = 60  # on shorter contours the notch would be larger than what it marks
+MOST_STARTS = 150
+TICK_STEPS = (1, 2, 5, 10, 20, 50, 100, 200, 500)
+
+
+def bed(painter: QPainter, plan: PlanSurface) -> None:
+    assert plan.board is not None
+    assert plan.job is not None
+    machine, board = plan.job.machine, plan.board
+    bed = plan.view.rect(-board.bed_x, -board.bed_y, machine.travel_x - board.bed_x, machine.travel_y - board.bed_y)
+    painter.fillRect(bed, plan.tokens.color("bed"))
+    painter.setPen(QPen(plan.tokens.color("hairline"), 1))
+    painter.drawRect(bed)
+    step = next((s for s in TICK_STEPS if s * plan.view.scale >= 9), TICK_STEPS[-1])
+    painter.setFont(style.font(9))
+    for k in range(int(machine.travel_x / step) + 1):
+        x = bed.left() + k * step * plan.view.scale
+        if -1 <= x <= plan.width() + 1:
+            painter.drawLine(QPointF(x, bed.bottom()), QPointF(x, bed.bottom() - (7 if k % 5 == 0 else 3)))
+    for k in range(int(machine.travel_y / step) + 1):
+        y = bed.bottom() - k * step * plan.view.scale
+        if -1 <= y <= plan.height() + 1:
+            painter.drawLine(QPointF(bed.left(), y), QPointF(bed.left() + (7 if k % 5 == 0 else 3), y))
+
+
+def sheet(painter: QPainter, plan: PlanSurface) -> None:
+    assert plan.board is not None
+    sheet = plan.board.sheet
+    rect = plan.view.rect(0, 0, sheet.width, sheet.height)
+    shadow = plan.tokens.color("ink", 26)
+    painter.fillRect(rect.translated(2, 3), shadow if not plan.tokens.is_dark else plan.tokens.color("table"))
+    if plan.stock is not None:
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, plan.stock.width() > rect.width() * 0.8)
+        painter.drawImage(rect, plan.stock)
+    else:
+        painter.fillRect(rect, tone_of(sheet))
+    painter.setPen(QPen(plan.tokens.color("ink", 90), 1))
+    painter.drawRect(rect)
+
+
+def starts(painter: QPainter, plan: PlanSurface) -> None:
+    if plan.starts is None:
+        return
+    painter.setPen(QPen(plan.tokens.color("ink", 200), 1.2))
+    painter.setBrush(plan.tokens.color("panel"))
+    at = plan.view.points(plan.starts[:, :2])
+    seen = ((at > -10) & (at < (plan.width() + 10, plan.height() + 10))).all(axis=1)
+    seen &= plan.starts[:, 4] * plan.view.scale > SHORTEST_WITH_START_PX
+    starts = plan.starts[seen]
+    if len(starts) > MOST_STARTS:  # from so far away the notches would only hide the paths
+        starts = starts[:0]
+    for x, y, dx, dy, _ in starts:
+        tip = plan.view.to_screen(x, y)
+        painter.save()
+        painter.translate(tip)
+        painter.rotate(-degrees(atan2(dy, dx)))
+        painter.drawPolyline(QPolygonF([QPointF(-3, -4.5), QPointF(3, 0), QPointF(-3, 4.5)]))
+        painter.drawLine(QPointF(0, -7), QPointF(0, -3.5))
+        painter.restore()
+
+
+def _grid(painter: QPainter, plan: PlanSurface) -> None:
+    """The grid's points on the sheet, as long as they lie apart on the screen."""
+    assert plan.board is not None
+    if plan.grid * plan.view.scale < 7:
+        return
+    sheet = plan.board.sheet
+    painter.setPen(QPen(plan.tokens.color("ink", 70), 1.4))
+    xs = [k * plan.grid for k in range(int(sheet.width / plan.grid) + 1)]
+    ys = [k * plan.grid for k in range(int(sheet.height / plan.grid) + 1)]
+    painter.drawPoints(QPolygonF([plan.view.to_screen(x, y) for x in xs for y in ys]))
+
+
+def guides(painter: QPainter, plan: PlanSurface, moved: tuple[int, Guide] | None) -> None:
+    assert plan.board is not None
+    _grid(painter, plan)
+    own = set(plan.board.guides)
+    pen = QPen(plan.tokens.color("accent", 170), 1)
+    faint = QPen(plan.tokens.color("accent", 110), 1, Qt.PenStyle.DashLine)
+    shown = list(all_guides(plan.board))
+    if moved is not None:
+        index, guide = moved
+        shown = [g for g in shown if index < 0 or g != plan.board.guides[index]] + [guide]
+    for guide in shown:
+        painter.setPen(pen if guide in own or (moved is not None and guide == moved[1]) else faint)
+        at = plan.view.to_screen(guide.at, guide.at)
+        if guide.is_upright:
+            painter.drawLine(QPointF(at.x(), 0), QPointF(at.x(), plan.height()))
+        else:
+            painter.drawLine(QPointF(0, at.y()), QPointF(plan.width(), at.y()))
+
+
+def rulers(painter: QPainter, plan: PlanSurface) -> None:
+    """Millimetres of the sheet along the top and the left; guides are dragged out of them."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+    ground = plan.tokens.color("page")
+    painter.fillRect(QRectF(0, 0, plan.width(), RULER_PX), ground)
+    painter.fillRect(QRectF(0, 0, RULER_PX, plan.height()), ground)
+    painter.setFont(style.font(9))
+    step = next((s for s in TICK_STEPS if s * plan.view.scale >= 8), TICK_STEPS[-1])
+    painter.setPen(QPen(plan.tokens.color("quiet"), 1))
+    x0, y1 = plan.view.to_board(QPointF(0, 0))
+    x1, y0 = plan.view.to_board(QPointF(plan.width(), plan.height()))
+    for k in range(int(x0 // step), int(x1 // step) + 1):
+        x = plan.view.to_screen(k * step, 0).x()
+        painter.drawLine(QPointF(x, RULER_PX - (7 if k % 5 == 0 else 3)), QPointF(x, RULER_PX))
+        if k % 10 == 0:
+            painter.drawText(QPointF(x + 2, 9), f"{k * step:g}")
+    for k in range(int(y0 // step), int(y1 // step) + 1):
+        y = plan.view.to_screen(0, k * step).y()
+        painter.drawLine(QPointF(RULER_PX - (7 if k % 5 == 0 else 3), y), QPointF(RULER_PX, y))
+        if k % 10 == 0:
+            painter.save()
+            painter.translate(9, y - 2)
+            painter.rotate(-90)
+            painter.drawText(QPointF(0, 0), f"{k * step:g}")
+            painter.restore()
+    painter.setPen(QPen(plan.tokens.color("hairline"), 1))
+    painter.drawLine(QPointF(0, RULER_PX), QPointF(plan.width(), RULER_PX))
+    painter.drawLine(QPointF(RULER_PX, 0), QPointF(RULER_PX, plan.height()))
+    painter.fillRect(QRectF(0, 0, RULER_PX, RULER_PX), ground)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+
+
+def section_line(painter: QPainter, plan: PlanSurface) -> None:
+    a, b = (plan.view.to_screen(*end) for end in plan.line)
+    painter.setPen(QPen(plan.tokens.color("panel", 150), 3.2))
+    painter.drawLine(a, b)
+    pen = QPen(plan.tokens.color("ink", 235), 1.2)
+    pen.setDashPattern([9, 3, 2, 3])
+    painter.setPen(pen)
+    painter.drawLine(a, b)
+    painter.setFont(style.font(11, weight=QFont.Weight.DemiBold))
+    for at, text in ((a, "A"), (b, "A′")):
+        painter.setPen(QPen(plan.tokens.color("ink"), 1.2))
+        painter.setBrush(plan.tokens.color("panel"))
+        painter.drawEllipse(at, 10, 10)
+        painter.drawText(QRectF(at.x() - 10, at.y() - 10, 20, 20), Qt.AlignmentFlag.AlignCenter, text)
+
+
+def zero_point(painter: QPainter, plan: PlanSurface) -> None:
+    """A plumb bob hanging over the zero point."""
+    assert plan.board is not None
+    zero = plan.board.zero
+    at = plan.view.to_screen(*zero.point(plan.board.sheet))
+    painter.setPen(QPen(plan.tokens.color("picked"), 1.5))
+    painter.drawLine(at + QPointF(0, -18), at + QPointF(0, -9))
+    painter.setBrush(plan.tokens.color("panel"))
+    bob = QPolygonF([at, at + QPointF(-5, -9), at + QPointF(5, -9)])
+    painter.drawPolygon(bob)
+    painter.setFont(style.font(11))
+    text = f"zero, {zero.z.value}"
+    width = painter.fontMetrics().horizontalAdvance(text)
+    box = QRectF(at.x() + 8, at.y() + 3, width + 8, 17)
+    if box.right() > plan.width():
+        box.moveRight(at.x() - 8)
+    if box.bottom() > plan.height():
+        box.moveBottom(at.y() - 6)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(plan.tokens.color("panel", 200))
+    painter.drawRoundedRect(box, 3, 3)
+    painter.setPen(plan.tokens.color("picked"))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def bit_at_work(painter: QPainter, plan: PlanSurface) -> None:
+    if plan.scene is None or plan.scene.bit is None:
+        return
+    x, y, z = plan.scene.at
+    bit = plan.scene.bit
+    at = plan.view.to_screen(x, y)
+    r = max(bit.radius * plan.view.scale, 3.0)
+    hue = bit_hue(bit.place)
+    painter.setPen(QPen(plan.tokens.color("picked") if z < 0 else plan.tokens.color("ink"), 1.6))
+    hue.setAlpha(120)
+    painter.setBrush(hue)
+    painter.drawEllipse(at, r, r)
+    painter.drawLine(at - QPointF(r + 4, 0), at - QPointF(r, 0))
+    painter.drawLine(at + QPointF(r, 0), at + QPointF(r + 4, 0))
+    painter.drawLine(at - QPointF(0, r + 4), at - QPointF(0, r))
+    painter.drawLine(at + QPointF(0, r), at + QPointF(0, r + 4))
+
+
+def handles(painter: QPainter, plan: PlanSurface) -> None:
+    box = plan.handles_box()
+    if box is None:
+        return
+    painter.setPen(QPen(plan.tokens.color("picked", 130), 1, Qt.PenStyle.DotLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRect(plan.view.rect(*box))
+    top, knob = plan.view.to_screen((box[0] + box[2]) / 2, box[3]), plan.turn_knob(box)
+    painter.drawLine(top, knob)
+    painter.setPen(QPen(plan.tokens.color("picked"), 1.3))
+    painter.setBrush(plan.tokens.color("panel"))
+    painter.drawEllipse(knob, 4.5, 4.5)
+    for place in box_handles(box).values():
+        painter.drawRect(knob_rect(plan.view.to_screen(*place), 7))
+
+
+def chosen(painter: QPainter, plan: PlanSurface, lines: LineLayer, snap: Snap | None, m: Affine | None) -> None:
+    """What is picked: where it is, or where it would come to lie, with the lines that caught it."""
+    view, size, ratio = plan.view, plan.size(), plan.devicePixelRatioF()
+    if snap is not None:
+        view = view.panned(snap.dx * view.scale, -snap.dy * view.scale)
+    if m is not None:
+        painter.save()
+        s = view.scale
+        painter.setTransform(
+            QTransform(
+                m.a, -m.b, -m.c, m.d,
+                view.x + m.e * s - (m.a * view.x - m.c * view.y),
+                view.y - m.f * s - (-m.b * view.x + m.d * view.y),
+            ),
+            True,
+        )  # fmt: skip
+        lines.paint(painter, view, size, ratio)
+        painter.restore()
+    else:
+        lines.paint(painter, view, size, ratio)
+    if snap is None and m is None:
+        handles(painter, plan)
+    if snap is not None and plan.board is not None:
+        painter.setPen(QPen(plan.tokens.color("accent"), 1, Qt.PenStyle.DashLine))
+        on = plan.board.sheet
+        if snap.x_line is not None:
+            painter.drawLine(plan.view.to_screen(snap.x_line, -20), plan.view.to_screen(snap.x_line, on.height + 20))
+        if snap.y_line is not None:
+            painter.drawLine(plan.view.to_screen(-20, snap.y_line), plan.view.to_screen(on.width + 20, snap.y_line))
