@@ -111,17 +111,23 @@ def changed(thing, way):
 
 
 def result(job, board):
-    """All a plan says, as bytes: moves, times, findings."""
-    plan = plan_board(lean_job(job), lean_board(board), {})
+    """All a plan says, as bytes: moves, times, findings; and of each cut its key with its own moves."""
+    cache = {}
+    plan = plan_board(lean_job(job), lean_board(board), cache)
+    own = {}
+    for planned in plan.cuts:
+        path, told = cache[planned.key].toolpath, cache[planned.key].findings
+        moves = [np.ascontiguousarray(a).tobytes() for a in (path.xyz, path.kind, path.centre, path.feed, path.role)]
+        own[planned.toolpath.cut] = planned.key, (moves, told)
     run = plan.run
     arrays = [np.ascontiguousarray(a).tobytes() for a in (run.xyz, run.kind, run.centre, plan.times.ends)]
-    return arrays, [(f.code, f.severity, f.text(), f.at, f.subject) for f in plan.findings]
+    return own, arrays, [(f.code, f.severity, f.text(), f.at, f.subject) for f in plan.findings]
 
 
 def test_where_a_plan_differs_its_key_does(job):
     board = job.boards[0]
-    key, before = plan_key(job, lean_board(board)), result(job, board)
-    tried, silent, idle = set(), [], []
+    key, (own, *before) = plan_key(job, lean_board(board)), result(job, board)
+    tried, silent, idle, stale = set(), [], [], []
     for way, name in spots(job):
         if way[0] == "stored" and way[1:2] != (0,):
             continue
@@ -133,7 +139,7 @@ def test_where_a_plan_differs_its_key_does(job):
             cuts_bits = {c.bit for c in there_board.cuts} - {bit.id for bit in there.bits}
             if cuts_bits:
                 continue
-            after = result(there, there_board)
+            own_after, *after = result(there, there_board)
         except (ValueError, AssertionError, KeyError):
             continue  # no such job can be
         tried.add(name)
@@ -142,8 +148,12 @@ def test_where_a_plan_differs_its_key_does(job):
             silent.append((name, way))
         if name in NEVER_REPLAN and not same_key:
             idle.append((name, way))
+        for cut, (cut_key, moves) in own_after.items():
+            if cut in own and own[cut][0] == cut_key and own[cut][1] != moves:
+                stale.append((name, way, cut))
     assert len(tried) > 90, sorted(tried)
     assert silent == []
+    assert stale == []
     assert idle == []
 
 

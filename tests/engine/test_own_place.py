@@ -158,3 +158,39 @@ def test_zero_moves_neither_the_run_nor_its_stock(zero):
     assert after.key == plan_key(there, there.boards[0])
     keys = [geometry_key(work) for work in resolved(there, there.boards[0]).values()]
     assert run_key(there, there.boards[0], keys) == after.run_key
+
+
+def test_a_cut_that_follows_a_layer_is_another_when_the_layer_loses_its_last_shape():
+    """The cut itself stays the very same; what was digested last must not be taken for it."""
+    job, board, cut = board_with(star(), kind=PocketCut)
+    twin = replace(board.shapes[0], id="shape7", at=board.shapes[0].at.then(Affine.shift(90, 0)))
+    cut = replace(cut, shapes=(), layer=board.shapes[0].layer)
+    two = replace(board, shapes=(board.shapes[0], twin), cuts=(cut,))
+    one = replace(two, shapes=two.shapes[:1])
+    keys = [geometry_key(resolve(with_boards(job, (b,)), b, cut)) for b in (two, one, two, one)]
+    assert keys[0] == keys[2] != keys[1] == keys[3]
+
+
+@pytest.mark.parametrize("at", [(0.0, 35.0), (35.0, 0.0), (0.0, 0.0)])
+def test_a_shape_on_an_edge_of_the_board_s_own_place_is_moved_along_too(at):
+    job, board, _ = board_with(Path.rectangle(0, 0, 30, 20), kind=ProfileCut, goes_through=True)
+    there = replace(board, shapes=(replace(board.shapes[0], at=Affine.shift(*at)),))
+    path = plan(with_boards(job, (there,)), {}).cuts[0].toolpath
+    low = path.xyz[path.xyz[:, 2] < 0][:, :2]
+    x0, y0, x1, y1 = there.shapes[0].bounds()
+    assert low.min(axis=0) == pytest.approx((x0 - 3.0, y0 - 3.0), abs=0.01)
+    assert low.max(axis=0) == pytest.approx((x1 + 3.0, y1 + 3.0), abs=0.01)
+
+
+def test_the_shape_a_finding_is_about_is_named_as_it_is_now():
+    line = Path.polyline([(0, 0), (50, 0), (50, 30)], closed=False)
+    job, board, _ = board_with(line, kind=ProfileCut, side=Side.OUTSIDE, goes_through=True)
+    cache = Cache()
+    before = [f.sentence for f in plan(job, cache).findings if f.code == "profile-open"]
+    shapes = (replace(board.shapes[0], name="Handle"),)
+    after = plan(edits.change_board(job, board.id, "", shapes=shapes).job, cache)
+    assert cache.planned == 1
+    assert [f.sentence for f in after.findings if f.code == "profile-open"] == [
+        sentence.replace(f"'{board.shapes[0].name}'", "'Handle'") for sentence in before
+    ]
+    assert before
