@@ -127,3 +127,19 @@ def test_stopping_drops_what_is_being_read(desk, tmp_path):
     again = desk.read_artwork(ArtworkRequest(0, path=str(path)))
     assert desk.events.get(timeout=60).number == again
     assert desk.events.empty()
+
+
+@pytest.mark.parametrize("pause", [0.0, 0.01, 0.2])
+def test_stopped_again_and_again_only_the_last_is_read(desk, tmp_path, pause):
+    """However far the process stopped had come: not started, loading, at work."""
+    path = tmp_path / "dial.svg"
+    path.write_bytes(artwork("dial-face.svg"))
+    for _ in range(8):
+        desk.read_artwork(ArtworkRequest(0, path=str(path)))
+        time.sleep(pause)
+        desk.stop_reading()
+    last = desk.read_artwork(ArtworkRequest(0, path=str(path)))
+    read = desk.events.get(timeout=60)
+    assert isinstance(read, ArtworkRead), read
+    assert read.number == last
+    assert desk.events.empty()

@@ -21,7 +21,15 @@ from archimetra.engine.sharing import Shared, shared, sweep
 
 
 def files() -> set[str]:
-    return {path.name for path in FilePath("/dev/shm").glob(f"archimetra-{os.getpid()}-*")}
+    return {path.name for path in FilePath("/dev/shm").glob(f"archimetra-{os.getpid()}-{os.getpid()}-*")}
+
+
+@pytest.fixture(autouse=True)
+def clean():
+    """Nothing that another test of this process has left is counted."""
+    gc.collect()
+    for name in files():
+        (FilePath("/dev/shm") / name).unlink(missing_ok=True)
 
 
 @pytest.fixture(scope="module")
@@ -93,14 +101,16 @@ def test_what_is_given_up_before_it_is_looked_at_is_told():
 
 
 def test_what_nobody_keeps_goes_with_its_owner():
-    mine = shared(np.zeros(10_000), owner=os.getpid())
-    theirs = shared(np.ones(10_000), owner=4_000_000)  # no process has that number
-    sweep(sharing.is_running)
+    mine = shared(np.zeros(10_000), owner=os.getpid()).keep()
+    theirs = shared(np.ones(10_000), owner=4_000_000_000)  # no process has that number
+    sweep(lambda owner: owner != 4_000_000_000)
     assert mine.unpacked().sum() == 0
     with pytest.raises(FileNotFoundError):
         theirs.unpacked()
-    sweep(lambda owner: owner != os.getpid())
-    assert files() == set()
+    assert sharing.is_running(os.getpid())
+    ended = subprocess.Popen([sys.executable, "-c", ""])
+    ended.wait()
+    assert not sharing.is_running(ended.pid)
 
 
 def test_where_there_is_no_room_it_travels_in_the_message(monkeypatch):

@@ -15,6 +15,7 @@ from collections.abc import Callable
 from multiprocessing.connection import Connection
 from multiprocessing.shared_memory import SharedMemory
 from typing import Any
+from weakref import WeakSet
 
 import msgspec
 
@@ -74,6 +75,7 @@ class Engine:
         self._files_wanted: FilesRequest | None = None  # until they have come
         self._tries = {"planner": 0, "stock": 0}  # times a worker was lost since it last answered
         self._is_closed = False
+        self._kept: WeakSet[Shared] = WeakSet()  # what lies in memory for all, and goes at the latest with this
 
     def start(self) -> None:
         """Start the workers (a moment's work; they load on their own time)."""
@@ -124,7 +126,7 @@ class Engine:
                 self._on_event(self._stock_ready)
         elif self._stock is not None:
             self._stock_ready = None
-            self._stock_wanted = StockRequest(plan.run_key, board.sheet, _of_all(plan), job.bits)
+            self._stock_wanted = StockRequest(plan.run_key, board.sheet, self._of_all(plan), job.bits)
             self._tries["stock"] = 0
             self._stock.send(self._stock_wanted)
 
@@ -151,7 +153,7 @@ class Engine:
 
     def make_files(self, key: str, job: Job, board: Board, plan: BoardPlan) -> None:
         """Write a planned board as G-code in the background; ``FilesMade`` carries the key."""
-        self._files_wanted = FilesRequest(key, lean_job(job), lean_board(board), _of_all(plan))
+        self._files_wanted = FilesRequest(key, lean_job(job), lean_board(board), self._of_all(plan))
         self._at_desk(self._files_wanted)
 
     def _at_desk(self, request: ArtworkRequest | FilesRequest) -> None:
@@ -169,19 +171,28 @@ class Engine:
         for worker in (self._planner, self._stock, self._desk):
             if worker is not None:
                 worker.close()
-        sweep(lambda owner: owner != os.getpid() and is_running(owner))
+        for packed in list(self._kept):
+            packed.remove()
         for block in (self.field, self.pixels):
             with contextlib.suppress(BufferError, FileNotFoundError):
                 block.close()
             with contextlib.suppress(FileNotFoundError):
                 block.unlink()
 
+    def _of_all(self, plan: BoardPlan) -> Shared:
+        """A plan as all processes can look into it."""
+        return plan.shared if plan.shared is not None else self._keeping(shared(plan, owner=os.getpid()))
+
+    def _keeping(self, packed: Shared) -> Shared:
+        self._kept.add(packed)
+        return packed.keep()
+
     # ---- what comes back, and workers that are lost
 
     def _from_planner(self, event: Event | PlanMade) -> None:
         if isinstance(event, PlanMade):
             self._tries["planner"] = 0
-            plan: BoardPlan = msgspec.structs.replace(event.plan.unpacked(), shared=event.plan.keep())
+            plan: BoardPlan = msgspec.structs.replace(event.plan.unpacked(), shared=self._keeping(event.plan))
             self._on_event(plan)
             return
         if isinstance(event, MateMade | BitsCompared) and _answers(event, self._wanted_after):
@@ -257,11 +268,6 @@ class Engine:
                 self._stock.send(request)
 
 
-def _of_all(plan: BoardPlan) -> Shared:
-    """A plan as all processes can look into it."""
-    return plan.shared if plan.shared is not None else shared(plan, owner=os.getpid()).keep()
-
-
 def _answers(event: MateMade | BitsCompared, request: MateRequest | CompareRequest | None) -> bool:
     if isinstance(request, MateRequest):
         return isinstance(event, MateMade) and (event.key, event.line) == (request.key, request.line)
@@ -318,11 +324,11 @@ class _Worker:
         if self._process.pid is not None:
             self._process.terminate()
             self._process.join(2.0)
-        with contextlib.suppress(OSError):
-            self._pipe.close()
+        # the reading thread closes the pipe: closed here, its number might be another pipe's before that thread has noticed
 
     def _write(self, pipe: Connection) -> None:
-        self._process.start()  # here, not on the window's thread: starting takes tens of milliseconds
+        if not self._is_closing:
+            self._process.start()  # here, not on the window's thread: starting takes tens of milliseconds
         if self._there is not None:
             self._there.close()
             self._there = None
@@ -338,12 +344,16 @@ class _Worker:
                     if not self._is_closing:
                         log.warning("A request to the %s was lost: its pipe is gone.", self._name)
                     return
+        if self._process.pid is not None:  # closed while it was being started
+            self._process.terminate()
 
     def _read(self, pipe: Connection) -> None:
         while True:
             try:
                 event = pipe.recv()
             except (EOFError, OSError, TypeError):
+                with contextlib.suppress(OSError):
+                    pipe.close()
                 if not self._is_closing:
                     self._on_lost()
                 return

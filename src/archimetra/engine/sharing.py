@@ -47,6 +47,11 @@ class Shared:
             finalize(self, _remove, self._path)
         return self
 
+    def remove(self) -> None:
+        """Give the file up at once."""
+        if self._path:
+            _remove(self._path)
+
     def unpacked(self) -> Any:
         """The thing. Raises FileNotFoundError where its owner has given it up."""
         memory = memoryview(self._data)
