@@ -16,8 +16,9 @@ from archimetra.job.bits import BitKind
 from archimetra.job.cuts import KINDS, Cut, kind_of
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.starter_rack import starter_rack
-from archimetra.toolpath.kinds import ROWS, plan_cut
+from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.resolve import resolve, resolved
+from archimetra.toolpath.rows import ROWS
 from shapes import job_with, replace
 
 TYPES = set(get_args(Cut))

@@ -56,6 +56,20 @@ print(numpy.hypot(3.0, 4.0))
     assert done.stdout.splitlines() == ["", "5.0"], done.stdout + done.stderr
 
 
+def test_asking_what_is_out_of_date_compiles_nothing():
+    """It is asked on the window's thread after every edit, for the first time before anything else has been loaded."""
+    code = """
+import sys
+from archimetra.demo import quay_tide_clock
+from archimetra.engine.keys import plan_key
+job = quay_tide_clock().job
+keys = {plan_key(job, board) for board in job.boards}
+print(len(keys) == len(job.boards), *[name for name in ("numba", "scipy", "pyvoronoi", "PySide6") if name in sys.modules])
+"""
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
+    assert done.stdout.strip() == "True", done.stdout + done.stderr
+
+
 def test_the_shipped_fonts_and_icons_carry_their_licence():
     theme = ROOT / "src" / "archimetra" / "app" / "theme"
     assert "SIL OPEN FONT LICENSE" in (theme / "fonts" / "OFL.txt").read_text().upper()

@@ -8,8 +8,8 @@ from archimetra.job.cuts import Clears, Cut
 from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
 from archimetra.job.recipes import limit_to_machine
-from archimetra.toolpath.kinds import row_of
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving, faced_before, less
+from archimetra.toolpath.rows import row_of
 
 
 def resolved(job: Job, board: Board) -> dict[CutId, ResolvedCut]:

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import Any
-
-import msgspec
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from archimetra.base.findings import Finding
 from archimetra.job.cuts import Cut
-from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
-from archimetra.toolpath.shared.moves import Toolpath
+
+if TYPE_CHECKING:
+    from archimetra.toolpath.offer import Offer, Picked
+    from archimetra.toolpath.shared.moves import Toolpath
 
 Progress = Callable[[float], None]
 
@@ -24,7 +24,7 @@ def nothing_more(about: Resolving, cut: Any) -> dict[str, Any]:
     return {}
 
 
-class Row(msgspec.Struct, frozen=True, eq=False):
+class Row(NamedTuple):
     """``plan`` makes the toolpath of a resolved cut, counted from the face it starts at. ``resolve`` gives the fields of ``ResolvedCut``
     that are this kind's own; the cut it is handed runs at feeds the machine can do. ``offers`` are the cuts of this kind that
     make sense for picked shapes."""

@@ -14,8 +14,8 @@ from archimetra.job.ids import BoardId, CutId, InlayId, LayerId
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Job
 from archimetra.job.shapes import Shape
-from archimetra.toolpath.kinds import ROWS
 from archimetra.toolpath.offer import BitsAtHand, Offer, Picked
+from archimetra.toolpath.rows import ROWS
 
 _AFTER_CARVING = 4.5  # where inlays and stamps, which are several cuts each, stand among the offers of the kinds
 

@@ -7,31 +7,25 @@ rows, strokes and rim in trails with few lifts (``carve_ways``). A pass goes onl
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from typing import Any
+from collections.abc import Callable
 
 import numpy as np
 import shapely
 
 from archimetra.base.errors import GeometryError
 from archimetra.base.findings import Finding
-from archimetra.edits import leftovers
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearances import Piece
 from archimetra.geometry.skeleton import Skeleton
 from archimetra.job.bits import BitKind
 from archimetra.job.cuts.carve import CarveCut
-from archimetra.job.ids import CutId
-from archimetra.job.job import Job
 from archimetra.toolpath.carve import findings as told
 from archimetra.toolpath.carve.area import CarveArea, area_of_carving
 from archimetra.toolpath.carve.floor import floor_of, left_of_floor, length_of_rows, rows_of
 from archimetra.toolpath.carve.laying import CarveLayer
 from archimetra.toolpath.carve.route import deeper_lines, ways
 from archimetra.toolpath.carve_depths import CarveDepths, carve_depths_of
-from archimetra.toolpath.offer import BitsAtHand, Offer, Picked
-from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
-from archimetra.toolpath.row import Row
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Toolpath
 from archimetra.toolpath.shared.order import inside_first
@@ -259,31 +253,3 @@ def _denser(skeleton: Skeleton, step: float) -> Skeleton:
         return skeleton
     first = np.concatenate(([0], np.cumsum([len(line) for line in lines])))
     return Skeleton(np.vstack(lines), first, skeleton.spots)
-
-
-def _resolve(about: Resolving, cut: CarveCut) -> dict[str, Any]:
-    return {"prior": tuple(about.floors()), "carving": carve_depths_of(cut, about.bit, about.sheet)}
-
-
-def _offers(picked: Picked) -> Iterator[Offer]:
-    """A V-carve, with a depth limit where the strokes are wider than the bit or the sheet take."""
-    bit, room, sheet = picked.bits.carver(), picked.room, picked.board.sheet
-    if bit is None or not picked.closed or picked.holes:
-        return
-    limit = round(min(bit.rise_at(bit.radius), sheet.thinnest / 2), 1)
-    needs = bit.rise_at(min(room / 2, bit.radius))
-    has_floor = room / 2 > bit.radius or needs > limit
-    depth = min(limit, 5.0) if has_floor else 0.0
-    why = f"flat floor at {depth:g} mm, cleared by a straight bit" if has_floor else f"{needs:.1f} mm at its deepest"
-
-    def with_floor(job: Job, cut: CutId, bits: BitsAtHand) -> Job:
-        job, (floor,) = bits.all_taken(bits.straight(depth, at_most=0.5 * room), job=job)
-        return leftovers.add_floor(job, cut, floor)[0].job
-
-    yield Offer(
-        place=4, title="V-carve", why=why, bit=bit, fields={"end_depth": depth}, leads=picked.are_letters,
-        after=with_floor if has_floor else None,
-    )  # fmt: skip
-
-
-ROW = Row(CarveCut, plan_carve, _resolve, offers=_offers)

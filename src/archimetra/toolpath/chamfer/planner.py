@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
 from math import radians, tan
-from typing import Any
 
 import msgspec
 import numpy as np
@@ -19,16 +18,14 @@ from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit, BitKind
 from archimetra.job.cuts.chamfer import Bevel, ChamferCut
-from archimetra.toolpath.offer import Offer, Picked
-from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
-from archimetra.toolpath.row import Row
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.contours import Contour, contours_of, kept_region, no_area, on_the_line
 from archimetra.toolpath.shared.lines import Aside, WayIn, lay_line, ordered_lines
 from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Toolpath
 from archimetra.toolpath.shared.overcut import inner_corners
 from archimetra.toolpath.shared.passes import pass_depths
-from archimetra.toolpath.shared.refusals import LEAST_DEPTH_MM, nothing_to_plan
+from archimetra.toolpath.shared.refusals import nothing_to_plan
 from archimetra.toolpath.shared.track import Track
 
 Progress = Callable[[float], None]
@@ -168,22 +165,3 @@ def _unsuited(work: ResolvedCut, cut: ChamferCut) -> list[Finding]:
             f"{max(widest, 0.0):.2f} mm." , fix=fix, subject=cut.id,
         )
     ]  # fmt: skip
-
-
-def _resolve(about: Resolving, cut: ChamferCut) -> dict[str, Any]:
-    """The end depth becomes that of the tip."""
-    bevel = cut.bevel(about.bit)
-    tip = bevel.tip if bevel.depth > LEAST_DEPTH_MM and about.bit.kind is BitKind.VEE else bevel.depth
-    return {"cut": msgspec.structs.replace(cut, end_depth=cut.start_depth + max(tip, 0.0))}
-
-
-def _offers(picked: Picked) -> Iterator[Offer]:
-    bit = picked.bits.vee(90.0)
-    if bit is not None and picked.closed:
-        width = min(1.0, round(picked.board.sheet.thinnest / 4, 1))
-        yield Offer(
-            place=6.5, title="Chamfer", why=f"top edges broken {width:g} mm wide", bit=bit, fields={"width": width}
-        )
-
-
-ROW = Row(ChamferCut, plan_chamfer, _resolve, _offers)

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 
 from archimetra.base.findings import Finding
 from archimetra.job.cuts.engrave import EngraveCut
-from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.resolved_cut import ResolvedCut
-from archimetra.toolpath.row import Row
 from archimetra.toolpath.shared.contours import no_area, on_the_line
 from archimetra.toolpath.shared.lines import WayIn, lay_line, ordered_lines
 from archimetra.toolpath.shared.move_builder import MoveBuilder
@@ -42,14 +40,3 @@ def plan_engraving(work: ResolvedCut, progress: Progress = lambda share: None) -
             findings.append(no_area(cut))
     builder.leave()
     return builder.moves.toolpath(cut.id, work.bit.id), tuple(findings)
-
-
-def _offers(picked: Picked) -> Iterator[Offer]:
-    if picked.shapes:
-        count = len(picked.opened)
-        words = f"{count} open line{'' if count == 1 else 's'}" if count else "along the outlines themselves"
-        is_all = count == len(picked.shapes)
-        yield Offer(place=6, title="Line engraving", why=words, bit=picked.bits.engraver(), leads=is_all)
-
-
-ROW = Row(EngraveCut, plan_engraving, offers=_offers)

@@ -6,7 +6,7 @@ there a bit that cannot plunge slopes down along its first line.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 
 import numpy as np
 import shapely
@@ -20,9 +20,7 @@ from archimetra.geometry.path import Path
 from archimetra.geometry.region import Region, as_region, polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED
 from archimetra.job.cuts.facing import FacingCut, FacingPattern
-from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.resolved_cut import ResolvedCut
-from archimetra.toolpath.row import Row
 from archimetra.toolpath.shared.clearing import raster_lines
 from archimetra.toolpath.shared.contours import kept_region, no_area, open_finding, walks_right
 from archimetra.toolpath.shared.move_builder import MoveBuilder
@@ -212,13 +210,3 @@ def _too_thin(work: ResolvedCut, cut: FacingCut) -> list[Finding]:
             fix="Enter a smaller target thickness, or measure again.", subject=cut.id,
         )
     ]  # fmt: skip
-
-
-def _offers(picked: Picked) -> Iterator[Offer]:
-    yield Offer(
-        place=8, title="Facing", why="of the picked areas" if picked.closed else "of the whole sheet",
-        bit=picked.bits.surfacer(), leads=not picked.shapes, name="Facing", takes_only_areas=True,
-    )  # fmt: skip
-
-
-ROW = Row(FacingCut, plan_facing, offers=_offers)

@@ -7,7 +7,7 @@ several radii, from the middle outwards.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from math import ceil, pi
 
 import msgspec
@@ -16,9 +16,7 @@ import numpy as np
 from archimetra.base.findings import Finding, Severity
 from archimetra.job.bits import BitKind
 from archimetra.job.cuts.hole import HoleCut, HoleMethod
-from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.resolved_cut import ResolvedCut
-from archimetra.toolpath.row import Row
 from archimetra.toolpath.shared.circles import SAME_SIZE_MM, Circle, circles_of, sizes_of
 from archimetra.toolpath.shared.contours import walks_right
 from archimetra.toolpath.shared.move_builder import MoveBuilder
@@ -286,17 +284,3 @@ class _Holes:
 
 def _holes(circles: list[Circle]) -> str:
     return "1 hole" if len(circles) == 1 else f"{len(circles)} holes"
-
-
-def _offers(picked: Picked) -> Iterator[Offer]:
-    if not picked.holes:
-        return
-    sizes = sizes_of(picked.holes)
-    words = ", ".join(f"{count} of {size:g} mm" for size, count in sizes[:4])
-    bit = picked.bits.for_hole(sizes[0][0], picked.thickness)
-    how = "drilled" if abs(bit.diameter - sizes[0][0]) < 0.05 else "bored round"
-    is_all = len(picked.opened) < len(picked.shapes)
-    yield Offer(place=0, title="Holes", why=f"{words}; {how}", bit=bit, leads=is_all)
-
-
-ROW = Row(HoleCut, plan_holes, offers=_offers)

@@ -7,9 +7,8 @@ the rest of another goes only where the larger bit could not.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from math import sqrt
-from typing import Any
 
 import msgspec
 import numpy as np
@@ -22,18 +21,13 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import FLAT_BOTTOMED, Bit, BitKind
 from archimetra.job.cut_parts import Entry, Pattern
-from archimetra.job.cuts import Opening
-from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut
-from archimetra.toolpath.carve_depths import carve_depths_of
 from archimetra.toolpath.hole.planner import drilled_holes
-from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.pocket import findings as told
 from archimetra.toolpath.pocket.area import PocketArea, pocket_area
 from archimetra.toolpath.pocket.rest import RestOfPocket, point_on
 from archimetra.toolpath.pocket.walls import Walls
-from archimetra.toolpath.resolved_cut import PriorCut, ResolvedCut, Resolving
-from archimetra.toolpath.row import Row
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.clearing import (
     INNER_FIT_MM,
     JUST_FITS_MM,
@@ -542,39 +536,3 @@ def _in_reach_order(strokes: list[FloatArray], at: tuple[float, float, float]) -
         starts, np.full(len(strokes), -1), begin=at[:2], ends=ends, can_turn=np.ones(len(strokes), dtype=bool)
     )
     return [strokes[k] if k >= 0 else strokes[~k][::-1] for k in order]
-
-
-def _resolve(about: Resolving, cut: PocketCut) -> dict[str, Any]:
-    """The rest of a pocket and the floor of a V-carve are at the other's depths; walls that are not this cut's own get no allowance."""
-    fields: dict[str, Any] = {"previous_bit": about.previous_bit()}
-    root = about.root
-    prior: tuple[PriorCut, ...] = ()
-    if isinstance(root, CarveCut):
-        carver = about.bit_of(root)
-        carving = carve_depths_of(root, carver, about.sheet)
-        cut = replace(
-            cut, start_depth=root.start_depth, end_depth=carving.floor_depth, goes_through=False, wall_allowance=0.0,
-            floor_allowance=0.0, open_edges=False,
-        )  # fmt: skip
-        fields["carving"] = carving
-        prior = (PriorCut(root, carver, ()),)
-    elif isinstance(root, PocketCut) and root.id != cut.id:
-        # the larger bit has taken the walls' allowance off where it fits; in the corners left to this one it goes with the rest
-        cut = replace(
-            cut, start_depth=root.start_depth, end_depth=root.end_depth, goes_through=root.goes_through,
-            allowance=root.allowance, wall_allowance=0.0, open_edges=root.open_edges,
-        )  # fmt: skip
-    if cut.open_edges:
-        fields["waste_outlines"] = tuple(about.waste_outlines())
-    if cut.entry is Entry.HOLE:
-        prior += tuple(p for p in about.prior() if p.cut.opening is Opening.HOLE)
-    return fields | {"cut": cut, "prior": prior}
-
-
-def _offers(picked: Picked) -> Iterator[Offer]:
-    if picked.closed:
-        bit = picked.bits.straight(picked.board.sheet.thinnest / 2, at_most=0.55 * picked.room)
-        yield Offer(place=2, title="Pocket", why=f"{picked.room:.1f} mm at its widest", bit=bit)
-
-
-ROW = Row(PocketCut, plan_pocket, _resolve, offers=_offers)

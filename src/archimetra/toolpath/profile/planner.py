@@ -9,9 +9,8 @@ what a finishing pass meets beyond its allowance (leads, corners, narrow places 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from math import radians, tan
-from typing import Any
 
 import msgspec
 import numpy as np
@@ -22,11 +21,9 @@ from archimetra.geometry.arrays import FloatArray, IntArray
 from archimetra.geometry.path import Path
 from archimetra.job.cut_parts import Entry, LeadKind, Side
 from archimetra.job.cuts.profile import ProfileCut
-from archimetra.toolpath.offer import Offer, Picked
 from archimetra.toolpath.profile.outlines import Outlines, stations_of
 from archimetra.toolpath.profile.shared_edges import contours_sharing
-from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
-from archimetra.toolpath.row import Row
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.contours import (
     Contour,
     Contours,
@@ -591,24 +588,3 @@ def _depth(parent: IntArray, k: int) -> int:
     while parent[k] >= 0:
         k, out = int(parent[k]), out + 1
     return out
-
-
-def _resolve(about: Resolving, cut: ProfileCut) -> dict[str, Any]:
-    return {"tab_zones": tuple(s for s in about.board.shapes if s.layer == cut.zone) if cut.zone else ()}
-
-
-def _offers(picked: Picked) -> Iterator[Offer]:
-    if not picked.closed:
-        return
-    thickness = picked.thickness
-    yield Offer(
-        place=3.5 if picked.holes else 1, title="Outline, outside", why=f"cut out through {thickness:g} mm",
-        bit=picked.bits.straight(thickness), fields={"side": Side.OUTSIDE},
-    )  # fmt: skip
-    yield Offer(
-        place=3, title="Opening, inside", why="cut through, the inside falls out",
-        bit=picked.bits.straight(thickness, at_most=0.8 * picked.room), fields={"side": Side.INSIDE},
-    )  # fmt: skip
-
-
-ROW = Row(ProfileCut, plan_profile, _resolve, offers=_offers)

@@ -8,8 +8,7 @@ or out is open the slot is refused, with the reason.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from typing import Any
+from collections.abc import Callable
 
 import numpy as np
 import shapely
@@ -24,9 +23,7 @@ from archimetra.job.cuts import Opening
 from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.hole.planner import drilled_holes
-from archimetra.toolpath.offer import Offer, Picked
-from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
-from archimetra.toolpath.row import Row
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.contours import FIT_MM, kept_region
 from archimetra.toolpath.shared.move_builder import MoveBuilder
 from archimetra.toolpath.shared.moves import Toolpath
@@ -200,16 +197,3 @@ def _closed_in(work: ResolvedCut, shape: Shape, at: FloatArray) -> Finding:
         "one end first.",
         at=(float(at[0]), float(at[1])), subject=work.cut.id,
     )  # fmt: skip
-
-
-def _resolve(about: Resolving, cut: SlotCut) -> dict[str, Any]:
-    return {"prior": tuple(about.prior())}
-
-
-def _offers(picked: Picked) -> Iterator[Offer]:
-    bit = picked.bits.undercut()
-    if picked.opened and bit is not None:
-        yield Offer(place=7, title="Undercut slot", why="in and out where it is open", bit=bit)
-
-
-ROW = Row(SlotCut, plan_slots, _resolve, offers=_offers)

@@ -1,0 +1,56 @@
+"""The planning row of this kind: what follows for it from the job, what it offers, and its planner, which is loaded when it first plans."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+from archimetra.base.findings import Finding
+from archimetra.job.cuts.carve import CarveCut
+from archimetra.job.ids import CutId
+from archimetra.job.job import Job
+from archimetra.toolpath.carve_depths import carve_depths_of
+from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
+from archimetra.toolpath.row import Progress, Row
+
+if TYPE_CHECKING:
+    from archimetra.toolpath.offer import BitsAtHand, Offer, Picked
+    from archimetra.toolpath.shared.moves import Toolpath
+
+
+def _plan(work: ResolvedCut, progress: Progress) -> tuple[Toolpath, tuple[Finding, ...]]:
+    from archimetra.toolpath.carve.planner import plan_carve
+
+    return plan_carve(work, progress)
+
+
+def _resolve(about: Resolving, cut: CarveCut) -> dict[str, Any]:
+    return {"prior": tuple(about.floors()), "carving": carve_depths_of(cut, about.bit, about.sheet)}
+
+
+def _offers(picked: Picked) -> Iterator[Offer]:
+    """A V-carve, with a depth limit where the strokes are wider than the bit or the sheet take."""
+    from archimetra.toolpath.offer import Offer
+
+    bit, room, sheet = picked.bits.carver(), picked.room, picked.board.sheet
+    if bit is None or not picked.closed or picked.holes:
+        return
+    limit = round(min(bit.rise_at(bit.radius), sheet.thinnest / 2), 1)
+    needs = bit.rise_at(min(room / 2, bit.radius))
+    has_floor = room / 2 > bit.radius or needs > limit
+    depth = min(limit, 5.0) if has_floor else 0.0
+    why = f"flat floor at {depth:g} mm, cleared by a straight bit" if has_floor else f"{needs:.1f} mm at its deepest"
+
+    def with_floor(job: Job, cut: CutId, bits: BitsAtHand) -> Job:
+        from archimetra.edits import leftovers
+
+        job, (floor,) = bits.all_taken(bits.straight(depth, at_most=0.5 * room), job=job)
+        return leftovers.add_floor(job, cut, floor)[0].job
+
+    yield Offer(
+        place=4, title="V-carve", why=why, bit=bit, fields={"end_depth": depth}, leads=picked.are_letters,
+        after=with_floor if has_floor else None,
+    )  # fmt: skip
+
+
+ROW = Row(CarveCut, _plan, _resolve, offers=_offers)

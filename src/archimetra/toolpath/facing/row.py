@@ -1,0 +1,33 @@
+"""The planning row of this kind: what follows for it from the job, what it offers, and its planner, which is loaded when it first plans."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from archimetra.base.findings import Finding
+from archimetra.job.cuts.facing import FacingCut
+from archimetra.toolpath.resolved_cut import ResolvedCut
+from archimetra.toolpath.row import Progress, Row
+
+if TYPE_CHECKING:
+    from archimetra.toolpath.offer import Offer, Picked
+    from archimetra.toolpath.shared.moves import Toolpath
+
+
+def _plan(work: ResolvedCut, progress: Progress) -> tuple[Toolpath, tuple[Finding, ...]]:
+    from archimetra.toolpath.facing.planner import plan_facing
+
+    return plan_facing(work, progress)
+
+
+def _offers(picked: Picked) -> Iterator[Offer]:
+    from archimetra.toolpath.offer import Offer
+
+    yield Offer(
+        place=8, title="Facing", why="of the picked areas" if picked.closed else "of the whole sheet",
+        bit=picked.bits.surfacer(), leads=not picked.shapes, name="Facing", takes_only_areas=True,
+    )  # fmt: skip
+
+
+ROW = Row(FacingCut, _plan, offers=_offers)
