@@ -9,12 +9,15 @@ import pytest
 import shapely
 
 from archimetra.edits.ordering import suited_order
+from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job.cut_parts import Direction, Entry, Side
 from archimetra.job.cuts.chamfer import ChamferCut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
+from archimetra.toolpath.kinds import plan_cut
+from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.shared.moves import straightened
 from cutting_board import area_of, board_with, no_rapid_in_wood, planned
 from shapes import blob, replace, star, straight_bit, vee_bit
@@ -107,8 +110,6 @@ class TestTheBevel:
     @pytest.mark.parametrize("turned", [0.0, 17.0, 45.0, 133.0])
     @pytest.mark.parametrize("direction", list(Direction))
     def test_turned_and_walked_the_other_way_it_is_the_same(self, turned, direction):
-        from archimetra.geometry.affine import Affine
-
         path = NOTCHED.transform(Affine.turn(turned))
         toolpath, _, board = chamfer(path, side=Side.OUTSIDE, width=1.0, direction=direction)
         assert off_true(toolpath, area_of(board), width=1.0, depth=1.0, angle=90.0, flat=0.0, side=Side.OUTSIDE) < 0.02
@@ -117,6 +118,28 @@ class TestTheBevel:
         toolpath, findings, board = chamfer(RECTANGLE, Path.circle((20, 20), 8), side=Side.OUTSIDE, width=1.0)
         assert findings == ()
         assert off_true(toolpath, area_of(board), width=1.0, depth=1.0, angle=90.0, flat=0.0, side=Side.OUTSIDE) < 0.02
+
+    @pytest.mark.parametrize("radius", [0.05, 0.2, 0.45, 0.5, 0.55, 1.5])
+    @pytest.mark.parametrize("side", [Side.OUTSIDE, Side.INSIDE])
+    def test_corners_rounder_or_sharper_than_the_bit_is_beside_the_edge(self, side, radius):
+        """The axis runs half a mm beside the edge; inner corners of smaller radius are followed along the edge itself."""
+        from archimetra.geometry import figures
+
+        path = figures.rectangle((0.0, 0.0), 40.0, 30.0, radius)
+        toolpath, findings, board = chamfer(path, side=side, width=1.2, past=0.5)
+        assert findings == ()
+        assert off_true(toolpath, area_of(board), width=1.2, depth=1.2, angle=90.0, flat=0.0, side=side) < 0.02
+
+    @pytest.mark.parametrize("past", [0.0, 0.3])
+    def test_what_is_drawn_within_the_area_is_no_edge(self, past):
+        over = (Path.rectangle(0, 0, 40, 30), Path.rectangle(25, 10, 40, 30))
+        job, board, cut = board_with(over[0], kind=ChamferCut, bit=vee_bit(90.0), end_depth=0.0, width=1.0, past=past)
+        second = replace(board.shapes[0], id="shape9", at=board.shapes[0].at.then(Affine.shift(25, 10)))
+        board = replace(board, shapes=(board.shapes[0], second), cuts=(replace(cut, shapes=(cut.shapes[0], "shape9")),))
+        toolpath, findings = plan_cut(resolve(with_boards(job, (board,)), board, board.cuts[0]))
+        assert findings == ()
+        whole = shapely.union_all([area_of(board, k) for k in range(2)])
+        assert off_true(toolpath, whole, width=1.0, depth=1.0, angle=90.0, flat=0.0, side=Side.OUTSIDE) < 0.02
 
     @pytest.mark.parametrize("by_depth", [False, True])
     def test_a_width_or_a_depth_say_the_same(self, by_depth):

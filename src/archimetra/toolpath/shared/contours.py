@@ -129,19 +129,14 @@ def on_the_line(shapes: Sequence[Shape], direction: Direction, bit: Bit) -> list
             line = to_arcs(path, tolerance_mm=FIT_MM)
             if line.closed and (line.area() > 0) == walks_right(direction, bit):
                 line = line.reverse()
-            contours.append(_contour(line))
+            contours.append(contour_of(line))
     return contours
 
 
 def _beside_the_line(
     shapes: Sequence[Shape], cut: Sided, bit: Bit, extra: float
 ) -> tuple[list[Contour], list[Finding]]:
-    findings = [
-        open_finding(shape, path, cut, side=cut.side.value)
-        for shape in shapes
-        for path in shape.placed()
-        if not path.closed
-    ]
+    findings = open_findings(shapes, cut)
     region = thinned(kept_region(shapes), tolerance_mm=THIN_MM)
     if region.is_empty:
         return [], findings or [no_area(cut)]
@@ -156,7 +151,7 @@ def _beside_the_line(
     contours = []
     for ring in rings:
         line = fit_arcs(ring, tolerance_mm=FIT_MM, closed=True)
-        contours.append(_contour(line.reverse() if kept_on_right != right else line, ring, keeps_right=right))
+        contours.append(contour_of(line.reverse() if kept_on_right != right else line, ring, keeps_right=right))
     if extra > 0:
         return contours, findings  # what does not fit is told once, of the last pass
     plunges, lost = _not_followed(region, rings, cut, bit)
@@ -231,11 +226,11 @@ def _beside_lines(shapes: Sequence[Shape], cut: Sided, bit: Bit, extra: float) -
                     points = np.vstack((points[:-1], points[:1]))
                 # walking along the line with the bit left of it, the wood is on the right
                 along = fit_arcs(points, tolerance_mm=FIT_MM, closed=closed)
-                contours.append(_contour(along if is_left == right else along.reverse(), keeps_right=right))
+                contours.append(contour_of(along if is_left == right else along.reverse(), keeps_right=right))
     return contours, findings
 
 
-def _contour(line: Path, ring: FloatArray | None = None, *, keeps_right: bool | None = None) -> Contour:
+def contour_of(line: Path, ring: FloatArray | None = None, *, keeps_right: bool | None = None) -> Contour:
     flat = line.flatten(FIT_MM) if ring is None else ring
     return Contour(line, (float(line.nodes[0, 0]), float(line.nodes[0, 1])), flat, keeps_right)
 
@@ -318,7 +313,7 @@ def _along_the_middle(area: Polygon, bit: Bit) -> list[Contour]:
         points = shapely.get_coordinates(part)
         if float(np.hypot(*np.diff(points, axis=0).T).sum()) > SHORTEST_LINE_MM:
             closed = bool(len(points) > 3 and np.hypot(*(points[0] - points[-1])) < 1e-6)
-            out.append(_contour(fit_arcs(points, tolerance_mm=FIT_MM, closed=closed)))
+            out.append(contour_of(fit_arcs(points, tolerance_mm=FIT_MM, closed=closed)))
     return out
 
 
@@ -416,6 +411,16 @@ def open_finding(shape: Shape, path: Path, cut: Cut | Sided, *, side: str = "") 
         at=(x, y),
         subject=cut.id,
     )
+
+
+def open_findings(shapes: Sequence[Shape], cut: Sided) -> list[Finding]:
+    """Of all open outlines given to a cut that works on one side of closed ones."""
+    return [
+        open_finding(shape, path, cut, side=cut.side.value)
+        for shape in shapes
+        for path in shape.placed()
+        if not path.closed
+    ]
 
 
 def no_area(cut: Cut | Sided) -> Finding:

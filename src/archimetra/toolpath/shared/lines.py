@@ -25,7 +25,7 @@ class WayIn(NamedTuple):
 
 
 class Aside(NamedTuple):
-    """A way off a closed line and back by the same places (n, 3), gone in the last pass from a station of it."""
+    """A way off a closed line and back to it by places (n, 3), gone in the last pass from a station of it."""
 
     station: float
     points: FloatArray
@@ -85,8 +85,8 @@ def lay_line(
                 )  # fmt: skip
                 a, z, ramp = station, z_to, 0.0
             if aside is not None:
-                x, y, here = builder.at
-                for px, py, pz in [*aside.points, *aside.points[-2::-1], (x, y, here)]:
+                here = builder.at[2]
+                for px, py, pz in aside.points:
                     builder.line(float(px), float(py), max(float(pz), here), pass_no=pass_no)
         a, z = b, z_to
 
