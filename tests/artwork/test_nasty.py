@@ -10,7 +10,7 @@ from archimetra.artwork.read import read_artwork
 from archimetra.base.errors import ArtworkError
 
 HEAD = '<svg xmlns="http://www.w3.org/2000/svg" width="400mm" height="300mm" viewBox="0 0 400 300">'
-MOST_SECONDS = 45.0  # of a busy machine; none of them ended at all
+MOST_SECONDS = 45.0  # of the processor, however busy it is with others; none of them ended at all
 
 
 def tens(inner: str, attributes: str = "") -> str:
@@ -29,10 +29,10 @@ def tens(inner: str, attributes: str = "") -> str:
     ],
 )
 def test_copies_of_copies_are_counted_by_visits(inner, attributes):
-    begun = time.monotonic()
+    begun = time.process_time()
     with pytest.raises(ArtworkError, match=r"bomb\.svg asks for more than 200,000 copies"):
         read_artwork(tens(inner, attributes).encode(), name="bomb.svg")
-    assert time.monotonic() - begun < MOST_SECONDS
+    assert time.process_time() - begun < MOST_SECONDS
 
 
 def test_a_fan_of_lines_a_hair_apart_is_not_one_line():
@@ -63,8 +63,8 @@ def test_lines_through_one_point_and_lines_all_over_end():
         for _ in range(4_000)
     )
     for body in (star, over):
-        begun = time.monotonic()
+        begun = time.process_time()
         drawing = read_artwork(f"{HEAD}{body}</svg>".encode(), name="lines.svg")
         assert drawing.shapes
-        assert time.monotonic() - begun < MOST_SECONDS
+        assert time.process_time() - begun < MOST_SECONDS
         assert "gaps-left" not in {entry.code for entry in drawing.report}

@@ -246,9 +246,9 @@ class TestNesting:
     def test_four_hundred_parts_are_read_at_once(self):
         """One union a part grew with the square: 400 took a minute and a half, this a moment."""
         parts = [shapely.Point(10 * i, 10 * j).buffer(4, quad_segs=60) for i in range(20) for j in range(20)]
-        begin = time.perf_counter()
+        begin = time.process_time()
         assert len(polygons_of(nested(parts))) == 400
-        assert time.perf_counter() - begin < 10
+        assert time.process_time() - begin < 10
 
     @given(st.permutations(range(4)))
     def test_the_order_of_drawing_makes_no_difference(self, order):

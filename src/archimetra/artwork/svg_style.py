@@ -78,7 +78,7 @@ class StyleSheet:
             declared = parse_declarations(style)
             own.update(declared.plain)
             important.update(declared.important)
-        return own | important
+        return own | important if important else own
 
     def _element(self, node: Node) -> Any:
         if self._elements is None:
