@@ -405,7 +405,7 @@ class Session(QObject):
             name = self._free_name(*source)
             self.sources = {**self.sources, name: source[1]}
             kept = Source(name=name, path=path)
-        at = placement.landing(self.board, drawing)
+        at = placement.place_on_sheet(self.board, drawing)
         edit, ids = placement.place_drawing(self.job, self.board.id, drawing, source=kept)
         self.landed, self.landed_ids = (drawing.name, moved(drawing, at).report), tuple(ids)
         self.apply(edit)

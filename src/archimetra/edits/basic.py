@@ -1,6 +1,6 @@
 """Edits of the job, its boards, cuts and bits: functions from a job to a new one, each with the label undo shows.
 
-Edits of artwork are in ``landing`` (bringing in), ``placing`` (where and how large), ``shaping`` (the outlines themselves)
+Edits of artwork are in ``placement`` (bringing in), ``placing`` (where and how large), ``shaping`` (the outlines themselves)
 and ``layering`` (layers, groups, locks).
 """
 

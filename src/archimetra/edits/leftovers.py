@@ -22,7 +22,7 @@ def add_rest(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
             return board
         rest = PocketCut(
             id=new, name=f"{cut.name}, rest", bit=bit, rest_of=cut_id, end_depth=cut.end_depth,
-            direction=cut.direction, entry=Entry.RAMP, floor_only=getattr(cut, "floor_only", False),
+            direction=cut.direction, entry=Entry.RAMP, floor_only=isinstance(cut, PocketCut) and cut.floor_only,
         )  # fmt: skip
         position = board.cuts.index(cut) + 1
         return in_order(replace(board, cuts=(*board.cuts[:position], rest, *board.cuts[position:])))

@@ -21,7 +21,7 @@ def place_drawing(
     placed: list[ShapeId] = []
 
     def change(board: Board) -> Board:
-        at = landing(board, drawing)
+        at = place_on_sheet(board, drawing)
         layers, ids = _with_layers(job, board, drawing)
         origin = source.name if source is not None else ""
         shapes = [
@@ -39,8 +39,8 @@ def place_drawing(
     return edit, tuple(placed)
 
 
-def landing(board: Board, drawing: Drawing) -> Affine:
-    """Where a drawing comes down."""
+def place_on_sheet(board: Board, drawing: Drawing) -> Affine:
+    """The map that brings a drawing onto a board: as it is where its page is the sheet, else with its middle in the sheet's."""
     box = drawing.bounds()
     width, height = board.sheet.width, board.sheet.height
     page = drawing.page_mm
@@ -69,7 +69,7 @@ def reread_drawing(job: Job, board_id: BoardId, source: str, drawing: Drawing) -
 
     def change(board: Board) -> Board:
         known = next((s for s in board.sources if s.name == source), None)
-        at = known.at if known is not None else landing(board, drawing)
+        at = known.at if known is not None else place_on_sheet(board, drawing)
         layers, ids = _with_layers(job, board, drawing)
         by_key = {drawn.key: drawn for drawn in drawing.shapes if drawn.key}
         seen: set[str] = set()

@@ -1,4 +1,4 @@
-"""The desk worker: reads artwork and writes out G-code, so that neither a huge drawing nor a long file holds the window."""
+"""The file worker: reads artwork and writes out G-code, so that neither a huge drawing nor a long file holds the window."""
 
 from __future__ import annotations
 

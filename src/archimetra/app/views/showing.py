@@ -214,7 +214,7 @@ def preview_groups(
     """The lines of a drawing where it would land, and the picture it is traced from under them."""
     if drawing is None:
         return None, None
-    at = placement.landing(board, drawing)
+    at = placement.place_on_sheet(board, drawing)
     pen = QPen(tokens.color("picked", 220), 1.4)
     behind = None
     if picture is not None:
