@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+import importlib
+import inspect
+from pathlib import Path as FilePath
+
 import pytest
 
+from archimetra import checks
 from archimetra.base.findings import Severity
 from archimetra.checks.board_checks import CHECKS
 from archimetra.engine.planning import plan_board
@@ -141,3 +146,31 @@ class TestSilence:
         empty = replace(board, shapes=(), cuts=())
         assert plan_board(with_boards(job, (empty,)), empty, {}).findings == ()
         assert len(CHECKS) == len(set(CHECKS))
+
+
+def test_every_check_there_is_stands_in_the_table():
+    """A function that is handed what checks are given, and is in no table, would tell nobody anything."""
+    written = set()
+    for name in sorted(path.stem for path in FilePath(checks.__path__[0]).glob("*_checks.py")):
+        module = importlib.import_module(f"archimetra.checks.{name}")
+        for known, thing in inspect.getmembers(module, inspect.isfunction):
+            is_own = thing.__module__ == module.__name__ and not known.startswith("_")
+            if is_own and list(inspect.signature(thing).parameters) == ["given"]:
+                written.add(known)
+    assert written == {check.__name__ for check in CHECKS}
+    assert len(CHECKS) == len(written) > 20
+
+
+@pytest.mark.parametrize("drills_first", [True, False])
+def test_it_is_the_cut_that_plunges_which_is_told(drills_first):
+    """Of two cuts with the same bit one goes straight down: as its own moves say, not the other's."""
+    job, board, cut = board_with(
+        Path.circle((0, 0), 10.0), kind=HoleCut, bit=SURFACER, end_depth=6.0, method=HoleMethod.DRILL
+    )
+    bored = replace(cut, id="cut7", name="Bored", method=HoleMethod.BORE)
+    drilled = replace(cut, name="Drilled")
+    order = (drilled, bored) if drills_first else (bored, drilled)
+    board = replace(board, cuts=order, shapes=(replace(board.shapes[0], paths=(Path.circle((0, 0), 16.0),)),))
+    told = [f for f in plan_board(with_boards(job, (board,)), board, {}).findings if f.code == "no-plunge"]
+    assert [f.subject for f in told] == [cut.id]
+    assert told[0].fix == "Choose another bit."
