@@ -32,6 +32,8 @@ def differences(mine: Job, theirs: Job) -> list[str]:
         told.append(", ".join(_of_list("bit", mine.bits, theirs.bits)) or "another order of bits")
     if mine.inlays != theirs.inlays:
         told.append(", ".join(_of_list("inlay", mine.inlays, theirs.inlays)) or "another order of inlays")
+    if not told and (mine.sheets, mine.cuts) != (theirs.sheets, theirs.cuts):
+        told.append("sheets or cuts that are on no board")
     if not told and mine != theirs:
         told.append("what was typed for some numbers")
     return told
