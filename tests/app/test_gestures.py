@@ -247,6 +247,17 @@ class TestSequence:
             gap = any(b < x < a for (_, b), (a, _) in zip(lane._edges[:-1], lane._edges[1:], strict=True))
             assert gap or lane.x_of(lane.seconds_at(float(x))) == pytest.approx(x)
 
+    @pytest.mark.parametrize("share", [0.05, 0.5, 0.95])
+    def test_a_place_in_a_block_is_that_share_of_its_cut_s_time(self, open_window, share):
+        """By the plan's own clock, so that no block stands for another's time."""
+        window = open_window()
+        lane, plan = window.sequence.lane, window.session.plan
+        for (a, b), block in zip(lane._edges, plan.run.blocks, strict=True):
+            begin, end = plan.times.ends[block.first - 1], plan.times.ends[block.last - 1]
+            assert lane.seconds_at(a + share * (b - a)) == pytest.approx(
+                begin + share * (end - begin), abs=0.01 * (end - begin)
+            )
+
     def test_arrows_step_through_the_run(self, open_window):
         window = open_window()
         lane, session = window.sequence.lane, window.session
