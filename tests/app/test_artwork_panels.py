@@ -211,7 +211,7 @@ class TestBringingIn:
             '<svg xmlns="http://www.w3.org/2000/svg" width="20mm" height="9mm"><rect width="30" height="9"/></svg>'
         )
         with qtbot.waitSignal(window.session.artwork_read, timeout=30_000) as got:
-            window.paste()
+            window.shapes.paste()
         assert got.args[0].name == "pasted.svg"
         window.artwork_page.bring._give_up()
         image = QImage(60, 40, QImage.Format.Format_RGB32)
@@ -221,16 +221,16 @@ class TestBringingIn:
                 image.setPixelColor(x, y, Qt.GlobalColor.black)
         clipboard.setImage(image)
         with qtbot.waitSignal(window.session.artwork_read, timeout=30_000) as got:
-            window.paste()
+            window.shapes.paste()
         assert got.args[0].tones
         window.artwork_page.bring._give_up()
         put(window, Path.rectangle(10, 10, 20, 20))
-        window.copy_picked()
+        window.shapes.copy_picked()
         assert "<svg" in clipboard.text()
-        window.paste()
+        window.shapes.paste()
         assert len(window.session.board.shapes) == 2
         clipboard.setText("nothing of use")
-        window.paste()
+        window.shapes.paste()
         assert "nothing to paste" in window.notices.text
 
     @pytest.mark.parametrize("ending", ["svg", "dxf"])
@@ -401,11 +401,11 @@ class TestHandles:
 
     def test_clicking_one_of_a_group_picks_the_group(self, window):
         ids = put(window, Path.rectangle(100, 100, 60, 40), Path.rectangle(200, 100, 60, 40))
-        window.group_picked()
+        window.shapes.group_picked()
         window.session.pick(())
         click(window, 100, 120)
         assert set(window.session.picked) == set(ids)
-        window.ungroup_picked()
+        window.shapes.ungroup_picked()
         click(window, 100, 120)
         assert window.session.picked == (ids[0],)
 

@@ -119,14 +119,14 @@ class TestPicking:
             session.apply(layering.change_layer(session.job, session.board.id, layer, "", **change))
             QTest.mouseClick(window.plan, Left, pos=on_edge(window, "star").toPoint())
             assert shape(window, "star").id not in session.picked
-            window.pick_all()
+            window.shapes.pick_all()
             assert len(session.picked) == 3
 
     def test_pick_all_and_remove_and_undo(self, open_window):
         window = open_window()
-        window.pick_all()
+        window.shapes.pick_all()
         assert len(window.session.picked) == 4
-        window.remove_picked()
+        window.shapes.remove_picked()
         assert window.session.board.shapes == ()
         assert window.session.picked == ()
         window.undo()

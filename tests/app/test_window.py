@@ -312,14 +312,14 @@ class TestMoment:
         window = open_window()
         session = window.session
         session.go_to(0.0)
-        window.cut_on()
-        window.cut_on()
+        window.views.cut_on()
+        window.views.cut_on()
         begins = [session.plan.times.ends[b.first - 1] for b in session.plan.run.blocks]
         assert session.seconds == pytest.approx(begins[2])
         before = session.seconds
-        window.move_on()
+        window.views.move_on()
         assert session.seconds > before
-        window.move_back()
+        window.views.move_back()
         assert session.seconds == pytest.approx(before)
 
     def test_dragging_the_section_line_cuts_elsewhere(self, open_window, qtbot):
@@ -594,7 +594,7 @@ class TestBoards:
         window = open_window()
         session = window.session
         first = session.board_id
-        window._add_board()
+        window.boards.add_board()
         settle(qtbot, window)
         assert session.board_id != first
         assert not session.plan.run.blocks
@@ -604,7 +604,7 @@ class TestBoards:
 
     def test_removing_the_shown_board_shows_another(self, open_window):
         window = open_window()
-        window._add_board()
+        window.boards.add_board()
         window.station_board()
         button(window, "Remove board").click()
         assert window.session.board.name == "Dial face"

@@ -9,14 +9,13 @@ from collections.abc import Callable
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QBuffer, QEvent, QIODevice, QPoint, QSettings, QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, QPoint, QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QGuiApplication, QImage, QKeyEvent, QPixmap
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
     QComboBox,
     QHBoxLayout,
-    QInputDialog,
     QLabel,
     QLineEdit,
     QMenu,
@@ -38,7 +37,7 @@ from archimetra.app.actions import (
     menu_of,
     pop_up,
 )
-from archimetra.app.document_window import DocumentWindow
+from archimetra.app.commands import BoardCommands, CommandWindow, CutCommands, ShapeCommands, ViewCommands
 from archimetra.app.documents import Documents
 from archimetra.app.header import Header
 from archimetra.app.mark_edits import MarkEdits
@@ -68,7 +67,7 @@ from archimetra.app.views.showing import (
 from archimetra.app.widgets.unfinished import is_within, unfinished
 from archimetra.base.findings import Finding, Severity
 from archimetra.edits import basic as edits
-from archimetra.edits import cutting, guides, placing
+from archimetra.edits import guides
 from archimetra.job.file import SUFFIX, JobFile
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.quantities import Unit
@@ -84,7 +83,7 @@ PAGE_WIDTH = 330
 THEMES = ("system", "light", "dark")
 
 
-class MainWindow(DocumentWindow):
+class MainWindow(CommandWindow):
     def __init__(self, session: Session, *, theme: str = "system", demo: Callable[[], JobFile] | None = None) -> None:
         """``demo`` gives the sample job's file when asked for."""
         super().__init__()
@@ -96,10 +95,11 @@ class MainWindow(DocumentWindow):
         self.setMinimumSize(min(1100, self._room().width()), min(700, self._room().height()))
         self.resize(self._room().boundedTo(QSize(1280, 800)))
         self.documents = Documents(self, demo)
-        self.actions_by_id = make_actions(self)
-        self._copied = ""
         self._pictures = Backdrops()
         self.playback = Playback(session, self)
+        self.shapes, self.cuts = ShapeCommands(self), CutCommands(session)
+        self.boards, self.views = BoardCommands(self), ViewCommands(session, self.playback)
+        self.actions_by_id = make_actions(self)
         self.mate = MateWatch(session)
         self._build()
         self._connect()
@@ -195,7 +195,7 @@ class MainWindow(DocumentWindow):
         plan.guide_wanted.connect(lambda guide: s.apply(guides.add_guide(s.job, s.board.id, guide)))
         plan.guide_moved.connect(lambda k, at: s.apply(guides.move_guide(s.job, s.board.id, k, at)))
         plan.tool_left.connect(self._tool_left)
-        plan.delete_wanted.connect(self.remove_picked)
+        plan.delete_wanted.connect(self.shapes.remove_picked)
         plan.menu_wanted.connect(self._show_plan_menu)
         sequence.lane.menu_wanted.connect(self._show_cut_menu)
         s.cut_menu_wanted.connect(self._show_cut_menu)
@@ -220,7 +220,7 @@ class MainWindow(DocumentWindow):
         self.status.snapping_wanted.connect(self.toggle_snapping)
         self.status.theme_wanted.connect(self.next_theme)
         self.header.board_chosen.connect(s.show_board)
-        self.header.board_wanted.connect(self._add_board)
+        self.header.board_wanted.connect(self.boards.add_board)
         hints = QGuiApplication.styleHints()
         hints.colorSchemeChanged.connect(lambda _scheme: self._retheme())
         sequence.show_speed(self.playback.speed)
@@ -470,12 +470,6 @@ class MainWindow(DocumentWindow):
         index = rest.index(order[position]) if position < len(order) else len(rest)
         self.session.apply(edits.reorder_cut(self.session.job, self.session.board.id, cut_id, index))
 
-    def _add_board(self) -> None:
-        edit, board_id = edits.add_board(self.session.job)
-        self.session.apply(edit)
-        self.session.show_board(board_id)
-        self.show_station("board")
-
     # ---- menus
 
     def _show_plan_menu(self, at: QPoint, thing: Finding | ShapeId | None) -> None:
@@ -499,50 +493,6 @@ class MainWindow(DocumentWindow):
         pop_up(menu_of(self, BOARD_MENU, self.actions_by_id), at)
         self.actions_by_id["remove-board"].setEnabled(True)
 
-    def copy_cut(self) -> None:
-        s = self.session
-        if s.cut_id is not None:
-            edit, new = cutting.copy_cut(s.job, s.cut_id)
-            s.apply(edit)
-            s.show_cut(new)
-
-    def switch_cut(self) -> None:
-        s = self.session
-        cut = s.board.cut(s.cut_id) if s.cut_id is not None else None
-        if cut is not None:
-            s.apply(cutting.change_cut(s.job, cut.id, "Switch cut", is_on=not cut.is_on))
-
-    def pick_of_cut(self) -> None:
-        s = self.session
-        cut = s.board.cut(s.cut_id) if s.cut_id is not None else None
-        if cut is not None:
-            s.pick([shape.id for shape in s.board.shapes_of(cut)])
-
-    def remove_cut(self) -> None:
-        if self.session.cut_id is not None:
-            self.session.apply(cutting.remove_cuts(self.session.job, (self.session.cut_id,)))
-
-    def rename_board(self) -> None:
-        s = self.session
-        name, is_given = QInputDialog.getText(self, "Archimetra", "Name of the board", text=s.board.name)
-        if is_given and name.strip():
-            s.apply(edits.change_board(s.job, s.board.id, "Rename board", name=name.strip()[:60]))
-
-    def duplicate_board(self) -> None:
-        edit, new = edits.duplicate_board(self.session.job, self.session.board.id)
-        self.session.apply(edit)
-        self.session.show_board(new)
-
-    def board_left(self) -> None:
-        self.session.apply(edits.move_board(self.session.job, self.session.board.id, -1))
-
-    def board_right(self) -> None:
-        self.session.apply(edits.move_board(self.session.job, self.session.board.id, 1))
-
-    def remove_board(self) -> None:
-        if len(self.session.job.boards) > 1:
-            self.session.apply(edits.remove_board(self.session.job, self.session.board.id))
-
     # ---- actions
 
     def undo(self) -> None:
@@ -560,78 +510,6 @@ class MainWindow(DocumentWindow):
             run(field)
             return True
         return False
-
-    def pick_all(self) -> None:
-        locked = {layer.id for layer in self.session.board.layers if layer.is_locked or not layer.is_shown}
-        self.session.pick([shape.id for shape in self.session.board.shapes if shape.layer not in locked])
-
-    def copy_picked(self) -> None:
-        text = self.session.copy_picked()
-        if text:
-            QGuiApplication.clipboard().setText(text)
-            self._copied = text
-            self.say("note", "Copied; paste it on this board or another, or in a drawing program.")
-
-    def paste(self) -> None:
-        """What is on the clipboard: shapes copied here, a drawing as SVG text, or a picture."""
-        board = QGuiApplication.clipboard()
-        text = board.text()
-        if text and text == self._copied:
-            self.session.paste_copied()
-        elif "<svg" in text[:2000]:
-            self._read_pasted(text.encode("utf-8"), "pasted.svg")
-        elif not board.image().isNull():
-            buffer = QBuffer()
-            buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-            board.image().save(buffer, "PNG")  # type: ignore[call-overload]  # the stub wants bytes, the method str
-            self._read_pasted(bytes(buffer.data().data()), "pasted.png")
-        else:
-            self.say("caution", "There is nothing to paste: copy shapes, an SVG drawing or a picture first.")
-
-    def _read_pasted(self, data: bytes, name: str) -> None:
-        self.show_station("artwork")
-        self.artwork_page.show_panel("Bring in")
-        self.artwork_page.bring.read_data(data, name)
-
-    def group_picked(self) -> None:
-        self.artwork_page.place.group()
-
-    def ungroup_picked(self) -> None:
-        self.artwork_page.place.ungroup()
-
-    def duplicate_picked(self) -> None:
-        if self.session.picked:
-            s = self.session
-            edit, ids = placing.duplicate(s.job, s.board.id, s.picked, 10.0, -10.0)
-            s.apply(edit)
-            s.pick(ids)
-
-    def remove_picked(self) -> None:
-        self.artwork_page.remove()
-
-    def pick_next(self) -> None:
-        self._pick_beside(1)
-
-    def pick_previous(self) -> None:
-        self._pick_beside(-1)
-
-    def _pick_beside(self, step: int) -> None:
-        """The shape after the one picked last, in the order they are drawn; locked and hidden ones are passed over."""
-        board = self.session.board
-        shut = {layer.id for layer in board.layers if layer.is_locked or not layer.is_shown}
-        ids = [shape.id for shape in board.shapes if shape.layer not in shut]
-        if not ids:
-            return
-        now = next((ids.index(id_) for id_ in reversed(self.session.picked) if id_ in ids), None)
-        self.session.pick([ids[0 if step > 0 else -1] if now is None else ids[(now + step) % len(ids)]])
-
-    def centre_picked(self) -> None:
-        self.artwork_page.centre()
-
-    def add_profile(self) -> None:
-        if self.session.picked:
-            self.show_station("cuts")
-            self.session.add_profile()
 
     def fit(self) -> None:
         self.plan.fit()
@@ -673,45 +551,7 @@ class MainWindow(DocumentWindow):
     def toggle_play(self) -> None:
         self.playback.toggle()
 
-    def move_back(self) -> None:
-        self.playback.step_moves(-1)
-
-    def move_on(self) -> None:
-        self.playback.step_moves(1)
-
-    def cut_back(self) -> None:
-        self.playback.step_cuts(-1)
-
-    def cut_on(self) -> None:
-        self.playback.step_cuts(1)
-
     # ---- keys for what the mouse does
-
-    def line_up(self) -> None:
-        self.session.shift_line(1.0)
-
-    def line_down(self) -> None:
-        self.session.shift_line(-1.0)
-
-    def line_far_up(self) -> None:
-        self.session.shift_line(10.0)
-
-    def line_far_down(self) -> None:
-        self.session.shift_line(-10.0)
-
-    def cut_earlier(self) -> None:
-        self._shift_cut(-1)
-
-    def cut_later(self) -> None:
-        self._shift_cut(1)
-
-    def _shift_cut(self, step: int) -> None:
-        s = self.session
-        order = [cut.id for cut in s.board.cuts]
-        if s.cut_id in order:
-            to = order.index(s.cut_id) + step
-            if 0 <= to < len(order):
-                s.apply(edits.reorder_cut(s.job, s.board.id, s.cut_id, to))
 
     def next_area(self) -> None:
         self._go_to_area(1)
