@@ -160,6 +160,17 @@ def test_zero_moves_neither_the_run_nor_its_stock(zero):
     assert run_key(there, there.boards[0], keys) == after.run_key
 
 
+@pytest.mark.parametrize("sizes", [{"width": 511.0}, {"height": 377.0}, {"readings": (17.0,)}])
+def test_another_sheet_is_another_stock_even_under_the_same_moves(sizes):
+    job, board, _ = board_with(star(), kind=EngraveCut, bit=vee_bit(60.0), end_depth=0.8)
+    cache = Cache()
+    before = plan(job, cache)
+    after = plan(edits.change_board(job, board.id, "", sheet=replace(board.sheet, **sizes)).job, cache)
+    if "readings" not in sizes:
+        assert np.array_equal(before.run.xyz, after.run.xyz)
+    assert after.run_key != before.run_key
+
+
 def test_a_cut_that_follows_a_layer_is_another_when_the_layer_loses_its_last_shape():
     """The cut itself stays the very same; what was digested last must not be taken for it."""
     job, board, cut = board_with(star(), kind=PocketCut)
