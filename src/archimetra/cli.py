@@ -312,6 +312,7 @@ def _new(options: argparse.Namespace) -> int:
     from archimetra.artwork.svg import artwork_bytes
     from archimetra.edits import basic as edits
     from archimetra.edits import placement
+    from archimetra.edits.finishing import finished
     from archimetra.job.cut_parts import Side
     from archimetra.job.file import JobFile, save_job
     from archimetra.job.job import new_job
@@ -336,7 +337,7 @@ def _new(options: argparse.Namespace) -> int:
         edit, cut = edits.add_profile(edit.job, job.boards[0].id, shapes)
         side = {"outside": Side.OUTSIDE, "inside": Side.INSIDE, "on": Side.ON}[options.profile]
         edit = edits.change_cut(edit.job, cut, "Side", side=side)
-    save_job(options.job, JobFile(edit.job, {options.art.name: artwork_bytes(options.art)}))
+    save_job(options.job, JobFile(finished(edit.job), {options.art.name: artwork_bytes(options.art)}))
     print(options.job)
     _tell(drawing)
     return 0

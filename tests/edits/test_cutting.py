@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from archimetra.base.errors import JobFileError
 from archimetra.edits import basic as edits
 from archimetra.edits import cutting, kits, layering, leftovers, rack, test_piece
+from archimetra.edits.finishing import finished
 from archimetra.edits.ordering import precedences, suited_order
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
@@ -68,6 +69,7 @@ class TestOrder:
         job, hole = add(job, HoleCut, "hole", shapes=shapes, bit=a)
         job, line = add(job, EngraveCut, "line", shapes=shapes, bit=b)
         job, face = add(job, FacingCut, shapes=shapes, bit=a)
+        job = finished(job)
         order = [cut.id for cut in job.boards[0].cuts]
         assert order[0] == face
         assert order[-1] == outline
@@ -81,6 +83,7 @@ class TestOrder:
         edit, rest = leftovers.add_rest(job, first, job.bits[2].id)
         job, slot = add(edit.job, SlotCut, "line", shapes=shapes, bit=job.bits[0].id)
         job, groove = add(job, EngraveCut, "line", shapes=shapes, bit=job.bits[1].id)
+        job = finished(job)
         pairs = precedences(job.boards[0])
         assert {(first, rest), (groove, slot)} <= pairs
         place = {cut.id: k for k, cut in enumerate(job.boards[0].cuts)}
@@ -108,12 +111,14 @@ class TestOrder:
         job, _, shapes = many_shapes()
         job, outline = add(job, ProfileCut, "plate", shapes=shapes)
         job, _ = add(job, HoleCut, "hole", shapes=shapes)
+        job = finished(job)
+        assert job.boards[0].cuts[-1].id == outline
         dragged = cutting.reorder_cut(job, job.boards[0].id, outline, 0).job
         assert dragged.boards[0].cuts[0].id == outline
         assert not dragged.boards[0].auto_order
         more, _ = add(dragged, EngraveCut, "line", shapes=shapes)
-        assert more.boards[0].cuts[0].id == outline, "one's own order stays"
-        again = cutting.order_by_itself(more, job.boards[0].id).job
+        assert finished(more).boards[0].cuts[0].id == outline, "one's own order stays"
+        again = finished(cutting.order_by_itself(more, job.boards[0].id).job)
         assert again.boards[0].cuts[-1].id == outline
 
 

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.edits import basic as edits
 from archimetra.edits import layering, placement, placing
+from archimetra.edits.finishing import finish_edit
 from archimetra.edits.history import MOST_STEPS, History
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
@@ -65,7 +66,7 @@ def test_an_edit_changes_the_new_job_only_and_undo_brings_the_old_one_back(make)
     assert all(now is was for now, was in zip(history.job.boards, JOB.boards, strict=True))
     assert history.redo_label == edit.label
     assert history.redo()
-    assert history.job == edit.job
+    assert history.job == finish_edit(JOB, edit.job)
 
 
 @pytest.mark.parametrize("make", EDITS.values(), ids=EDITS.keys())

@@ -19,6 +19,7 @@ from archimetra.demo import FILE, artwork
 from archimetra.edits import basic as edits
 from archimetra.edits import copying, cutting, inlaying, layering, placement, placing, shaping, stamping, test_piece
 from archimetra.edits.edit import replace
+from archimetra.edits.finishing import finished
 from archimetra.edits.placing import Rows
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
@@ -61,7 +62,7 @@ def build() -> JobFile:
     for make in (_dial_face, _dial_back, _star_plug, _hands, _notice_board, _stamp, _test_piece):
         job = make(job)
     names = ("dial-face.svg", "dial-back.dxf", "star-plug.svg", "gull.png", "notice-board.pdf")
-    return JobFile(job, {name: artwork(name) for name in names})
+    return JobFile(finished(job), {name: artwork(name) for name in names})
 
 
 def _dial_face(job: Job) -> Job:

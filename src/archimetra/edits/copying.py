@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 from archimetra.edits import rack
-from archimetra.edits.cutting import in_order, new_cut_id
+from archimetra.edits.cutting import new_cut_id
 from archimetra.edits.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.edits.layering import free_shapes
 from archimetra.edits.placement import new_layer
@@ -174,7 +174,7 @@ def _with_cuts(job: Job, board_id: BoardId, clip: Clip, heirs: Heirs) -> Job:
             continue
         new[cut.id] = new_cut_id(job)
         fresh = replace(fresh, id=new[cut.id])
-        job = with_board(job, board_id, lambda b, fresh=fresh: in_order(replace(b, cuts=(*b.cuts, fresh))))  # type: ignore[misc]
+        job = with_board(job, board_id, lambda b, fresh=fresh: replace(b, cuts=(*b.cuts, fresh)))  # type: ignore[misc]
     return job
 
 

@@ -6,7 +6,6 @@ from collections.abc import Collection, Iterable
 from typing import Any
 
 from archimetra.edits.edit import Edit, board_of, next_number, replace, with_board
-from archimetra.edits.ordering import suited_order
 from archimetra.job.cut_parts import Overrides
 from archimetra.job.cuts import Clears, Cut, kind_of
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId
@@ -18,20 +17,12 @@ def new_cut_id(job: Job) -> CutId:
 
 
 def add_cut(job: Job, board_id: BoardId, cut: Cut, label: str = "") -> Edit:
-    """A made cut put where it suits the running order, or last where the order is the user's own."""
+    """A made cut, last; where the order follows by itself, finishing puts it where it suits."""
 
     def change(board: Board) -> Board:
-        return in_order(replace(board, cuts=(*board.cuts, cut)))
+        return replace(board, cuts=(*board.cuts, cut))
 
     return Edit(label or f"Add {kind_of(cut).name.lower()}", with_board(job, board_id, change))
-
-
-def in_order(board: Board) -> Board:
-    """The board with its cuts in the order that suits them, unless the order is the user's own."""
-    if not board.auto_order:
-        return board
-    cuts = suited_order(board)
-    return board if cuts == board.cuts else replace(board, cuts=cuts)
 
 
 def new_cut(
@@ -138,7 +129,7 @@ def copy_cut(job: Job, cut_id: CutId, *, shapes: tuple[ShapeId, ...] | None = No
             if shapes is not None:
                 copy = replace(copy.with_marks(lambda marks: ()), shapes=shapes, layer=LayerId(""))
             cuts.append(copy)
-        return in_order(replace(board, cuts=tuple(cuts)))
+        return replace(board, cuts=tuple(cuts))
 
     label = "Copy cut" if shapes is None else "Copy settings to shapes"
     return Edit(label, with_boards(job, tuple(change(board) for board in job.boards))), new
@@ -162,6 +153,6 @@ def order_by_itself(job: Job, board_id: BoardId, *, is_on: bool = True) -> Edit:
     """Let the running order follow from the cuts, or leave it as it stands."""
 
     def change(board: Board) -> Board:
-        return in_order(replace(board, auto_order=is_on))
+        return replace(board, auto_order=is_on)
 
     return Edit("Order by itself" if is_on else "Own order", with_board(job, board_id, change))

@@ -10,9 +10,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
-from archimetra.edits.cutting import in_order, remove_cuts
+from archimetra.edits.cutting import remove_cuts
 from archimetra.edits.edit import replace
 from archimetra.edits.inlaying import derive_inlays
+from archimetra.edits.ordering import suited_order
 from archimetra.job.cuts import Cut
 from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, last_number
 from archimetra.job.job import Board, Job, with_boards
@@ -40,6 +41,14 @@ def _each_changed(before: Job, job: Job, change: Callable[[Board], Board]) -> Jo
     boards = tuple(board if known.get(board.id) is board else change(board) for board in job.boards)
     same = all(new is old for new, old in zip(boards, job.boards, strict=True))
     return job if same else with_boards(job, boards)
+
+
+def in_order(board: Board) -> Board:
+    """The board with its cuts in the order that suits them, unless the order is the user's own."""
+    if not board.auto_order:
+        return board
+    cuts = suited_order(board)
+    return board if cuts == board.cuts else replace(board, cuts=cuts)
 
 
 # ---- what is gone

@@ -258,7 +258,7 @@ def _settle(job: Job, inlay: Inlay) -> Job:
             plug_board = _with_cut(
                 plug_board, out, {"shapes": frames, "layer": LayerId("")}, replace(mating, half=Half.PLUG)
             )
-    return _with_board(_with_board(job, cutting.in_order(pocket_board)), cutting.in_order(plug_board))
+    return _with_board(_with_board(job, pocket_board), plug_board)
 
 
 def _finest(job: Job, board: Board, cut: Cut | None) -> float:

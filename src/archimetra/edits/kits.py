@@ -10,7 +10,7 @@ from platformdirs import user_config_path
 
 from archimetra.base.errors import JobFileError
 from archimetra.base.files import write_safely
-from archimetra.edits.cutting import in_order, new_cut_id
+from archimetra.edits.cutting import new_cut_id
 from archimetra.edits.edit import Edit, board_of, replace, with_board
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Clears, Cut
@@ -127,7 +127,7 @@ def lay_kit(job: Job, board_id: BoardId, kit: Kit) -> Laid:
     added = [cut.with_parent(ids.get(cut.parent, CutId(""))) if cut.clears is Clears.FLOOR else cut for cut in added]
 
     def change(b: Board) -> Board:
-        return in_order(replace(b, cuts=(*b.cuts, *added)))
+        return replace(b, cuts=(*b.cuts, *added))
 
     edit = Edit(f"Apply {kit.name}", with_board(replace(job, bits=tuple(bits)), board_id, change))
     return Laid(edit, tuple(cut.id for cut in added), tuple(missing))

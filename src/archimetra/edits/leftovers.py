@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from archimetra.edits.cutting import in_order, new_cut_id
+from archimetra.edits.cutting import new_cut_id
 from archimetra.edits.edit import Edit, replace
 from archimetra.job.bits import FLAT_BOTTOMED
 from archimetra.job.cut_parts import Entry
@@ -25,7 +25,7 @@ def add_rest(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
             direction=cut.direction, entry=Entry.RAMP, floor_only=isinstance(cut, PocketCut) and cut.floor_only,
         )  # fmt: skip
         position = board.cuts.index(cut) + 1
-        return in_order(replace(board, cuts=(*board.cuts[:position], rest, *board.cuts[position:])))
+        return replace(board, cuts=(*board.cuts[:position], rest, *board.cuts[position:]))
 
     return Edit("Add smaller bit", with_boards(job, tuple(change(board) for board in job.boards))), new
 
@@ -50,7 +50,7 @@ def add_floor(job: Job, cut_id: CutId, bit: BitId) -> tuple[Edit, CutId]:
             direction=cut.direction, entry=Entry.HELIX if last is None else Entry.RAMP, mating=cut.mating,
         )  # fmt: skip
         position = board.cuts.index(cut if last is None else last) + (0 if last is None else 1)
-        return in_order(replace(board, cuts=(*board.cuts[:position], pocket, *board.cuts[position:])))
+        return replace(board, cuts=(*board.cuts[:position], pocket, *board.cuts[position:]))
 
     return Edit("Add floor", with_boards(job, tuple(change(board) for board in job.boards))), new
 
