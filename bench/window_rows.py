@@ -91,7 +91,7 @@ class _Desk:
         self.session.start(FilePath(self._kept_aside.name))
         load_for_pages()
         self.session.open_job(self._content, None)
-        self.run_until(lambda: not self.session.is_planning and self.session.moment is not None)
+        self.run_until(lambda: not self.session.planning.is_planning and self.session.playhead.moment is not None)
         self.run_for(1.0)
         return self
 
@@ -146,11 +146,11 @@ class _Desk:
         for k in range(8):
             self.run_for(0.15)
             self.session.apply(edits.change_cut(self.session.job, cut, "Depth", end_depth=5.0 + k, goes_through=False))
-        self.run_until(lambda: not self.session.is_planning)
+        self.run_until(lambda: not self.session.planning.is_planning)
         self.run_for(1.0)
 
     def play(self) -> None:
-        self.session.go_to(0.0)
+        self.session.playhead.go_to(0.0)
         self.window.playback.set_speed(500)
         self.window.toggle_play()
         self.run_for(3.0)
@@ -159,13 +159,13 @@ class _Desk:
     def drag_section(self) -> None:
         for k in range(150):
             y = 20.0 + 2 * k
-            self.session.move_line(((-10.0, y), (330.0, y + 30)))
+            self.session.playhead.move_line(((-10.0, y), (330.0, y + 30)))
             self.run_for(0.01)
 
     def read_svg(self) -> None:
         self.window.station_artwork()
-        self.session.read_artwork(ArtworkRequest(0, path=str(self.artwork)))
-        self.run_until(lambda: not self.session.is_reading)
+        self.session.imports.read_artwork(ArtworkRequest(0, path=str(self.artwork)))
+        self.run_until(lambda: not self.session.imports.is_reading)
         self.run_for(0.5)
 
     def pan(self) -> None:
@@ -197,7 +197,7 @@ def acting() -> Iterator[Row]:
         window.station_cuts()
         session.show_cut(session.board.cuts[7].id)
         desk.run_for(0.5)
-        span = session.plan.times.total
+        span = session.planning.plan.times.total
 
         def depth(k: int) -> None:
             session.apply(
@@ -210,7 +210,7 @@ def acting() -> Iterator[Row]:
 
         yield desk.acted("40 cuts, a depth committed", depth)
         yield desk.acted("40 cuts, shapes nudged", nudge)
-        yield desk.acted("40 cuts, the moment moved", lambda k: session.go_to(span * (k + 1) / 8))
+        yield desk.acted("40 cuts, the moment moved", lambda k: session.playhead.go_to(span * (k + 1) / 8))
         # Qt styles each of some 800 widgets twice, a seventh of a millisecond each time; nobody switches in the middle of a gesture
         switched = desk.acted("theme switched", lambda k: window.set_theme("light" if k % 2 else "dark"))
         yield switched._replace(reach=300.0)

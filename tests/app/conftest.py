@@ -87,13 +87,13 @@ def settle(qtbot, window: MainWindow) -> None:
     session = window.session
 
     def is_shown() -> bool:
-        moment, plan = session.moment, session.plan
+        moment, plan = session.playhead.moment, session.planning.plan
         return (
-            not session.is_planning
+            not session.planning.is_planning
             and moment is not None
             and plan is not None
             and moment.key == plan.run_key
-            and abs(moment.seconds - session.seconds) < 1e-6
+            and abs(moment.seconds - session.playhead.seconds) < 1e-6
         )
 
     qtbot.waitUntil(is_shown, timeout=60_000)

@@ -56,7 +56,7 @@ def keys(window, text: str) -> None:
 
 
 def bring_in(qtbot, window, path: FilePath):
-    with qtbot.waitSignal(window.session.artwork_read, timeout=30_000) as got:
+    with qtbot.waitSignal(window.session.imports.read, timeout=30_000) as got:
         window.artwork_page.read_file(path)
     return got.args[0]
 
@@ -102,7 +102,7 @@ class TestBringingIn:
         board = window.session.board
         assert [layer.name for layer in board.layers] == ["parts"]
         assert all(shape.is_closed for shape in board.shapes)
-        told = " ".join(entry.sentence for entry in window.session.landed[1])
+        told = " ".join(entry.sentence for entry in window.session.imports.landed[1])
         assert "drawn twice" in told
         assert "1 point left out" in told
         button(window, "Place").click()
@@ -127,7 +127,7 @@ class TestBringingIn:
         bring_in(qtbot, window, path)
         pages = window.artwork_page.bring.panel._pages
         assert pages.isVisible()
-        with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
+        with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
             pages.setCurrentIndex(1)
             pages.activated.emit(1)
         assert "2 shapes" in window.artwork_page.bring.panel._name.text()
@@ -143,11 +143,11 @@ class TestBringingIn:
         bring = window.artwork_page.bring
         assert "2 shapes" in bring.panel._name.text()
         assert window.plan.marks._preview_picture is not None
-        with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
+        with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
             named(window, "Tones: 3").click()
         assert "1 shape" in bring.panel._name.text()
         qtbot.wait(30)
-        with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
+        with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
             named(window, "Tone 2 is ink").click()
         assert "2 shapes" in bring.panel._name.text()
         bring.trace._keep.setChecked(True)
@@ -186,7 +186,7 @@ class TestBringingIn:
         window.artwork_page.refresh()
         assert window.artwork_page.bring.has_changed(window.session.board.sources[0])
         qtbot.wait(30)
-        with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
+        with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
             button(window, "Read again").click()
         after = window.session.board.shapes[0]
         assert after.bounds()[2] - after.bounds()[0] == pytest.approx(60)
@@ -210,7 +210,7 @@ class TestBringingIn:
         clipboard.setText(
             '<svg xmlns="http://www.w3.org/2000/svg" width="20mm" height="9mm"><rect width="30" height="9"/></svg>'
         )
-        with qtbot.waitSignal(window.session.artwork_read, timeout=30_000) as got:
+        with qtbot.waitSignal(window.session.imports.read, timeout=30_000) as got:
             window.shapes.paste()
         assert got.args[0].name == "pasted.svg"
         window.artwork_page.bring._give_up()
@@ -220,7 +220,7 @@ class TestBringingIn:
             for y in range(10, 30):
                 image.setPixelColor(x, y, Qt.GlobalColor.black)
         clipboard.setImage(image)
-        with qtbot.waitSignal(window.session.artwork_read, timeout=30_000) as got:
+        with qtbot.waitSignal(window.session.imports.read, timeout=30_000) as got:
             window.shapes.paste()
         assert got.args[0].tones
         window.artwork_page.bring._give_up()

@@ -57,7 +57,7 @@ class TestOffers:
         assert len(floors) == 1
         assert session.board.cuts.index(floors[0]) < session.board.cuts.index(carve)
         settle(qtbot, window)
-        told = {f.code for f in session.plan.findings if f.subject == carve.id}
+        told = {f.code for f in session.planning.plan.findings if f.subject == carve.id}
         assert told <= {"carve-corners"}
 
     @pytest.mark.parametrize(
@@ -105,7 +105,7 @@ class TestCarveEditor:
         check.click()
         settle(qtbot, window)
         assert session.board.cut(cut.id).end_depth == 0.0
-        deep = -min(p.toolpath.xyz[:, 2].min() for p in session.plan.cuts if p.toolpath.cut == cut.id)
+        deep = -min(p.toolpath.xyz[:, 2].min() for p in session.planning.plan.cuts if p.toolpath.cut == cut.id)
         assert deep > 2.0, "as deep as the strokes are wide"
         check.click()
         assert session.board.cut(cut.id).end_depth > 0
@@ -146,7 +146,7 @@ class TestCarveEditor:
         cut = show_cut(window, qtbot, 0, "Words")
         type_into(window.cuts_page.cuts.editor(CarveCut).form, "Depth per pass", "0.5")
         settle(qtbot, window)
-        path = next(p.toolpath for p in session.plan.cuts if p.toolpath.cut == cut.id)
+        path = next(p.toolpath for p in session.planning.plan.cuts if p.toolpath.cut == cut.id)
         assert path.pass_no.max() == 3
 
 
@@ -254,7 +254,7 @@ class TestMate:
         assert data.mate.under.size == data.heights.size
         # another line costs no new measuring and shows another section
         with qtbot.waitSignal(session.mate_made, timeout=60_000) as got:
-            session.move_line(((100.0, 150.0), (220.0, 170.0)))
+            session.playhead.move_line(((100.0, 150.0), (220.0, 170.0)))
         assert got.args[0].mate is not None
         toggle.click()
         assert window.plan.mate_marks.mate is None
@@ -270,7 +270,7 @@ class TestMate:
     def test_a_line_past_the_plug_says_so(self, sample, qtbot):
         window, session = sample, sample.session
         show_cut(window, qtbot, 0, "Star, pocket")
-        session.move_line(((10.0, 20.0), (300.0, 20.0)))
+        session.playhead.move_line(((10.0, 20.0), (300.0, 20.0)))
         with qtbot.waitSignal(session.mate_made, timeout=60_000):
             window.section._mate.click()
         qtbot.waitUntil(lambda: "passes no plug" in window.section._moment.text())

@@ -78,7 +78,7 @@ class TestOffers:
         assert isinstance(added, kind)
         assert added.shapes == (shape_named(session, name).id,)
         settle(qtbot, window)
-        assert session.plan.cuts[session.board.cuts.index(added)].toolpath.xyz[:, 2].min() < 0
+        assert session.planning.plan.cuts[session.board.cuts.index(added)].toolpath.xyz[:, 2].min() < 0
 
     def test_an_empty_sheet_can_be_faced(self, open_window, qtbot):
         window = open_window(JobFile(new_job()))
@@ -89,7 +89,7 @@ class TestOffers:
         assert isinstance(window.session.board.cuts[0], FacingCut)
         assert window.session.job.bit(window.session.board.cuts[0].bit).kind is BitKind.SURFACING, "taken from the rack"
         settle(qtbot, window)
-        assert not window.session.plan.findings
+        assert not window.session.planning.plan.findings
 
 
 class TestEditors:
@@ -288,7 +288,7 @@ class TestRecipesAndTestPiece:
         assert isinstance(session.board.cuts[1], PocketCut)
         assert session.board.cuts[1].run.feed == 600
         settle(qtbot, window)
-        assert not session.plan.findings
+        assert not session.planning.plan.findings
 
 
 class TestOnThePlan:
@@ -301,9 +301,9 @@ class TestOnThePlan:
         tab = next(m for m in plan.path_marks.marks if m.kind is MarkKind.TAB)
         begin = plan.view.to_screen(tab.x, tab.y)
         goal = plan.view.to_screen(160 + 145 * -0.17, 160 + 145 * 0.98)
-        line = session.line
+        line = session.playhead.line
         drag(plan, begin, goal)
-        assert session.line != line, "the section is laid through the tab"
+        assert session.playhead.line != line, "the section is laid through the tab"
         cut = session.board.cuts[-1]
         assert len(cut.tabs.by_hand) == 4
         settle(qtbot, window)
@@ -350,11 +350,11 @@ class TestOnThePlan:
         moved = session.board.fixtures[0]
         assert (moved.x, moved.y) == pytest.approx((18, 160), abs=1.5)
         settle(qtbot, window)
-        assert "into-clamp" in {f.code for f in session.plan.findings}
+        assert "into-clamp" in {f.code for f in session.planning.plan.findings}
         button(window, "Remove").click()
         assert session.board.fixtures == ()
         settle(qtbot, window)
-        assert not session.plan.findings
+        assert not session.planning.plan.findings
 
     def test_clamps_do_not_get_in_the_way_on_other_pages(self, open_window):
         window = open_window()

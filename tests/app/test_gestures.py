@@ -171,21 +171,21 @@ class TestDragging:
     def test_each_end_of_the_section_line_is_dragged_on_its_own(self, open_window, qtbot):
         window = open_window()
         session, view = window.session, window.plan.view
-        (_, _), (bx, by) = session.line
-        start = view.to_screen(*session.line[0])
+        (_, _), (bx, by) = session.playhead.line
+        start = view.to_screen(*session.playhead.line[0])
         drag(window.plan, start, view.to_screen(30, 40))
-        assert session.line[0] == pytest.approx((30, 40), abs=1.0)
-        assert session.line[1] == pytest.approx((bx, by))
+        assert session.playhead.line[0] == pytest.approx((30, 40), abs=1.0)
+        assert session.playhead.line[1] == pytest.approx((bx, by))
         # near level it becomes level
-        start = view.to_screen(*session.line[0])
+        start = view.to_screen(*session.playhead.line[0])
         drag(window.plan, start, view.to_screen(40, by + 3 / view.scale))
-        assert session.line[0][1] == pytest.approx(by)
+        assert session.playhead.line[0][1] == pytest.approx(by)
 
     def test_a_line_of_no_length_is_not_taken(self, open_window):
         session = open_window().session
-        before = session.line
-        session.move_line(((10.0, 10.0), (10.0, 10.2)))
-        assert session.line == before
+        before = session.playhead.line
+        session.playhead.move_line(((10.0, 10.0), (10.0, 10.2)))
+        assert session.playhead.line == before
 
     def test_a_file_dropped_on_the_plan_is_read(self, open_window, qtbot, tmp_path):
         window = open_window(JobFile(new_job()))
@@ -199,7 +199,7 @@ class TestDragging:
             event = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Left, Qt.KeyboardModifier.NoModifier)
             window.plan.dropEvent(event)
 
-        with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
+        with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
             drop(drawing)
         assert window.artwork_page.bring.panel.drawing.name == "dial"
         window.artwork_page.bring.panel.clear()
@@ -216,9 +216,9 @@ class TestFindings:
         session.pick([shape(window, "star").id])
         session.move_picked(-120.0, 0.0)  # off the sheet
         settle(qtbot, window)
-        finding = next(f for f in session.plan.findings if f.code == "off-sheet")
-        assert window.status.findings.text() == f"{len(session.plan.findings)} finding" + "s" * (
-            len(session.plan.findings) > 1
+        finding = next(f for f in session.planning.plan.findings if f.code == "off-sheet")
+        assert window.status.findings.text() == f"{len(session.planning.plan.findings)} finding" + "s" * (
+            len(session.planning.plan.findings) > 1
         )
         window.plan.go_to(*finding.at)  # in sight, and not under a ruler
         QTest.mouseClick(window.plan, Left, pos=window.plan.view.to_screen(*finding.at).toPoint())
@@ -234,12 +234,15 @@ class TestSequence:
     def test_a_click_on_a_block_picks_its_cut_and_goes_there(self, open_window, qtbot):
         window = open_window()
         lane, session = window.sequence.lane, window.session
-        for k, block in enumerate(session.plan.run.blocks):
+        for k, block in enumerate(session.planning.plan.run.blocks):
             middle = lane._block_rect(k).center().toPoint()
             QTest.mouseClick(lane, Left, pos=middle)
             assert session.cut_id == block.cut
-            first, last = session.plan.times.ends[block.first - 1], session.plan.times.ends[block.last - 1]
-            assert first < session.seconds < last
+            first, last = (
+                session.planning.plan.times.ends[block.first - 1],
+                session.planning.plan.times.ends[block.last - 1],
+            )
+            assert first < session.playhead.seconds < last
 
     def test_time_and_place_undo_each_other(self, open_window):
         lane = open_window().sequence.lane
@@ -251,7 +254,7 @@ class TestSequence:
     def test_a_place_in_a_block_is_that_share_of_its_cut_s_time(self, open_window, share):
         """By the plan's own clock, so that no block stands for another's time."""
         window = open_window()
-        lane, plan = window.sequence.lane, window.session.plan
+        lane, plan = window.sequence.lane, window.session.planning.plan
         for (a, b), block in zip(lane._edges, plan.run.blocks, strict=True):
             begin, end = plan.times.ends[block.first - 1], plan.times.ends[block.last - 1]
             assert lane.seconds_at(a + share * (b - a)) == pytest.approx(
@@ -261,20 +264,20 @@ class TestSequence:
     def test_arrows_step_through_the_run(self, open_window):
         window = open_window()
         lane, session = window.sequence.lane, window.session
-        total = session.plan.times.total
+        total = session.planning.plan.times.total
         QTest.keyClick(lane, Qt.Key.Key_Home)
-        assert session.seconds == 0
+        assert session.playhead.seconds == 0
         QTest.keyClick(lane, Qt.Key.Key_Right)
-        assert session.seconds == pytest.approx(total / 100)
+        assert session.playhead.seconds == pytest.approx(total / 100)
         QTest.keyClick(lane, Qt.Key.Key_Left)
-        assert session.seconds == pytest.approx(0)
+        assert session.playhead.seconds == pytest.approx(0)
 
     def test_scrubbing_follows_the_hand(self, open_window):
         window = open_window()
         lane, session = window.sequence.lane, window.session
         y = lane.height() - 4.0
         drag(lane, QPointF(lane.x_of(50.0), y), QPointF(lane.x_of(400.0), y))
-        assert session.seconds == pytest.approx(400, abs=3)
+        assert session.playhead.seconds == pytest.approx(400, abs=3)
 
     def test_small_blocks_stay_wide_enough_to_grab(self, open_window, qtbot):
         window = open_window()

@@ -136,13 +136,13 @@ def test_what_the_mouse_does_has_keys(open_window):
     assert len(set(seen)) > 1
     QTest.keyClick(window.plan, Key.Key_N, Qt.KeyboardModifier.ShiftModifier)
     assert session.picked[-1] == seen[-2]
-    (ax, ay), (bx, by) = session.line
+    (ax, ay), (bx, by) = session.playhead.line
     QTest.keyClick(window.plan, Key.Key_PageUp)
     QTest.keyClick(window.plan, Key.Key_PageDown, Qt.KeyboardModifier.ShiftModifier)
-    assert session.line == ((ax, pytest.approx(ay - 9)), (bx, pytest.approx(by - 9)))
-    session.move_line(((10.0, 80.0), (10.0, 20.0)))  # upright, drawn downwards
+    assert session.playhead.line == ((ax, pytest.approx(ay - 9)), (bx, pytest.approx(by - 9)))
+    session.playhead.move_line(((10.0, 80.0), (10.0, 20.0)))  # upright, drawn downwards
     QTest.keyClick(window.plan, Key.Key_PageUp)
-    assert session.line[0] == (pytest.approx(9.0), 80.0)
+    assert session.playhead.line[0] == (pytest.approx(9.0), 80.0)
     order = [c.id for c in session.board.cuts]
     session.show_cut(order[0])
     QTest.keyClick(window.plan, Key.Key_Down, Qt.KeyboardModifier.ControlModifier)

@@ -77,10 +77,10 @@ class TestBoardPage:
         type_into(window, "Width (X)", "300")
         type_into(window, "Sheet at X", "400")
         settle(qtbot, window)
-        assert "out-of-travel" in {f.code for f in window.session.plan.findings}
+        assert "out-of-travel" in {f.code for f in window.session.planning.plan.findings}
         type_into(window, "Travel X", "1000")
         settle(qtbot, window)
-        assert "out-of-travel" not in {f.code for f in window.session.plan.findings}
+        assert "out-of-travel" not in {f.code for f in window.session.planning.plan.findings}
         button(window, "Turn a quarter").click()
         sheet = window.session.board.sheet
         assert (sheet.width, sheet.height) == (320, 300)
@@ -134,10 +134,10 @@ class TestArtworkPage:
         path.write_bytes(artwork("dial-face.svg"))
         window.station_artwork()
         window.artwork_page.read_file(path)
-        assert window.session.is_reading
+        assert window.session.imports.is_reading
         assert "Reading dial.svg" in window.artwork_page.bring._reading.text()
         button(window, "Stop").click()
-        assert not window.session.is_reading
+        assert not window.session.imports.is_reading
         assert not window.artwork_page.bring._reading_row.isVisible()
 
     def test_what_does_not_land_leaves_nothing(self, open_window, qtbot, tmp_path):
@@ -146,7 +146,7 @@ class TestArtworkPage:
         path.write_bytes(artwork("dial-face.svg"))
         window.station_artwork()
         before = window.session.job
-        with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
+        with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
             window.artwork_page.read_file(path)
         type_into(window, "True width", "0")
         assert "A size is" in note_beside(field(window, "True width"))
@@ -159,7 +159,7 @@ class TestArtworkPage:
         path = tmp_path / "dial.svg"
         path.write_bytes(artwork("dial-face.svg"))
         window.station_artwork()
-        with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
+        with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
             window.artwork_page.read_file(path)
         button(window, "Place on sheet").click()
         board = window.session.board
@@ -246,7 +246,7 @@ class TestCutsPage:
         choose(window, "Bit", "1.5 mm straight")
         settle(qtbot, window)
         assert session.job.bit(session.board.cuts[0].bit).diameter == 1.5
-        assert session.plan.run.blocks[0].bit == session.board.cuts[0].bit
+        assert session.planning.plan.run.blocks[0].bit == session.board.cuts[0].bit
 
     def test_a_bit_in_use_stays_and_a_new_one_can_go(self, open_window):
         window = open_window()

@@ -50,7 +50,7 @@ from archimetra.output.gcode_reader import read_gcode
 
 def bring_in(qtbot, window, path) -> None:
     """Read a file as the page does, and wait for what it holds."""
-    with qtbot.waitSignal(window.session.artwork_read, timeout=30_000):
+    with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
         window.artwork_page.read_file(path)
 
 
@@ -64,8 +64,8 @@ def show_files(qtbot, window):
 class TestFirstLook:
     def test_the_sample_opens_planned_with_all_three_views_filled(self, open_window):
         window = open_window()
-        assert window.session.plan.findings == ()
-        assert [b.cut for b in window.session.plan.run.blocks] == [c.id for c in window.session.board.cuts]
+        assert window.session.planning.plan.findings == ()
+        assert [b.cut for b in window.session.planning.plan.run.blocks] == [c.id for c in window.session.board.cuts]
         assert window.status.planning.text() == "all cuts planned"
         through = pixel(window, 160 + 145, 160 + 20)  # in the outline's slot
         wood = pixel(window, 40, 40)
@@ -125,7 +125,9 @@ class TestTyping:
         assert edit.text() == "(18.3-10.3)/2"
         assert "= 4 mm" in edit.parent()._note.text()
         settle(qtbot, window)
-        assert window.session.plan.run.xyz[: window.session.plan.run.blocks[0].last, 2].min() == pytest.approx(-4.0)
+        assert window.session.planning.plan.run.xyz[
+            : window.session.planning.plan.run.blocks[0].last, 2
+        ].min() == pytest.approx(-4.0)
         window.undo()
         assert window.session.board.cuts[0].end_depth == 5.0
         assert edit.text() == "5"
@@ -291,47 +293,47 @@ class TestMoment:
         lane = window.sequence.lane
         QTest.mouseClick(lane, Qt.MouseButton.LeftButton, pos=QPoint(int(lane.x_of(0.0)), 5))
         settle(qtbot, window)
-        assert session.seconds == pytest.approx(0.0, abs=2.0)
-        assert not session.moment.heights.any()
+        assert session.playhead.seconds == pytest.approx(0.0, abs=2.0)
+        assert not session.playhead.moment.heights.any()
         uncut = pixel(window, *slot)
         assert uncut != finished
         QTest.keyClick(lane, Qt.Key.Key_End)
         settle(qtbot, window)
-        assert session.seconds == session.plan.times.total
-        assert session.moment.heights.min() == pytest.approx(-18.5)
+        assert session.playhead.seconds == session.planning.plan.times.total
+        assert session.playhead.moment.heights.min() == pytest.approx(-18.5)
 
     def test_playing_moves_on_and_stops_at_the_end(self, open_window, qtbot):
         window = open_window()
         window.playback.set_speed(500)
         window.toggle_play()
-        assert window.session.seconds < 60
+        assert window.session.playhead.seconds < 60
         qtbot.waitUntil(lambda: not window.playback.is_playing, timeout=30_000)
-        assert window.session.seconds == window.session.plan.times.total
+        assert window.session.playhead.seconds == window.session.planning.plan.times.total
 
     def test_steps_by_move_and_by_cut(self, open_window):
         window = open_window()
         session = window.session
-        session.go_to(0.0)
+        session.playhead.go_to(0.0)
         window.views.cut_on()
         window.views.cut_on()
-        begins = [session.plan.times.ends[b.first - 1] for b in session.plan.run.blocks]
-        assert session.seconds == pytest.approx(begins[2])
-        before = session.seconds
+        begins = [session.planning.plan.times.ends[b.first - 1] for b in session.planning.plan.run.blocks]
+        assert session.playhead.seconds == pytest.approx(begins[2])
+        before = session.playhead.seconds
         window.views.move_on()
-        assert session.seconds > before
+        assert session.playhead.seconds > before
         window.views.move_back()
-        assert session.seconds == pytest.approx(before)
+        assert session.playhead.seconds == pytest.approx(before)
 
     def test_dragging_the_section_line_cuts_elsewhere(self, open_window, qtbot):
         window = open_window()
         plan, session = window.plan, window.session
-        (ax, ay), _ = session.line
+        (ax, ay), _ = session.playhead.line
         start = plan.view.to_screen(55, ay)  # clear of every outline
         drag(plan, start, start + QPointF(0, -92 * plan.view.scale))
-        assert session.line[0][1] == pytest.approx(ay + 92, abs=1)
-        assert session.line[0][0] == pytest.approx(ax)
-        qtbot.waitUntil(lambda: session.moment.line == session.line, timeout=10_000)
-        depths = np.unique(np.round(session.moment.heights, 2))
+        assert session.playhead.line[0][1] == pytest.approx(ay + 92, abs=1)
+        assert session.playhead.line[0][0] == pytest.approx(ax)
+        qtbot.waitUntil(lambda: session.playhead.moment.line == session.playhead.line, timeout=10_000)
+        depths = np.unique(np.round(session.playhead.moment.heights, 2))
         assert -5.0 not in depths  # past the star now, and short of the tabs
         assert -18.5 in depths
 
@@ -353,7 +355,7 @@ class TestCuts:
         assert session.board.cuts[-1].name == "Outline", "what lies inside comes before the outline"
         session.apply(cutting.reorder_cut(session.job, session.board.id, added.id, 9))
         settle(qtbot, window)
-        assert "order-inside" in {f.code for f in session.plan.findings}
+        assert "order-inside" in {f.code for f in session.planning.plan.findings}
         assert "finding" in window.status.findings.text()
 
     def test_changing_the_side_in_the_page_replans(self, open_window, qtbot):
@@ -364,8 +366,8 @@ class TestCuts:
         window.cuts_page.cuts.editor(ProfileCut).side.button(Side.INSIDE).click()
         settle(qtbot, window)
         assert session.board.cuts[-1].side is Side.INSIDE
-        block = session.plan.run.blocks[-1]
-        low = session.plan.run.xyz[block.first : block.last]
+        block = session.planning.plan.run.blocks[-1]
+        low = session.planning.plan.run.xyz[block.first : block.last]
         assert np.hypot(*(low[low[:, 2] < -1][:, :2] - 160).T).max() == pytest.approx(139, abs=0.02)
 
     def test_dragging_a_block_reorders_and_the_risk_is_told(self, open_window, qtbot):
@@ -380,7 +382,7 @@ class TestCuts:
         )
         assert session.board.cuts[0].id == outline
         settle(qtbot, window)
-        assert {f.code for f in session.plan.findings} == {"order-inside"}
+        assert {f.code for f in session.planning.plan.findings} == {"order-inside"}
         window.undo()
         assert session.board.cuts[-1].id == outline
 
@@ -391,7 +393,7 @@ class TestCuts:
         session = window.session
         session.apply(edits.change_cut(session.job, session.board.cuts[0].id, "off", is_on=False))
         settle(qtbot, window)
-        assert len(session.plan.run.blocks) == 3
+        assert len(session.planning.plan.run.blocks) == 3
 
     def test_the_bit_form_changes_the_bit_for_all_its_cuts(self, open_window, qtbot):
         window = open_window()
@@ -402,9 +404,11 @@ class TestCuts:
         type_into(window, "Diameter", "1/4in")
         assert session.job.bits[0].diameter == pytest.approx(6.35)
         settle(qtbot, window)
-        block = session.plan.run.blocks[-1]
+        block = session.planning.plan.run.blocks[-1]
         rows = slice(block.first, block.last)
-        low = session.plan.run.xyz[rows][session.plan.run.pass_no[rows] == session.plan.run.pass_no[rows].max()]
+        low = session.planning.plan.run.xyz[rows][
+            session.planning.plan.run.pass_no[rows] == session.planning.plan.run.pass_no[rows].max()
+        ]
         nearest = np.hypot(*(low[low[:, 2] < -1][:, :2] - 160).T).min()
         assert nearest == pytest.approx(142 + 3.175, abs=0.02)
 
@@ -495,14 +499,14 @@ class TestFiles:
         cursor.setPosition(page._text.document().findBlockByNumber(line).position())
         page._text.setTextCursor(cursor)
         row = page.files[0].rows[line]
-        assert window.session.seconds == pytest.approx(float(window.session.plan.times.ends[row]))
+        assert window.session.playhead.seconds == pytest.approx(float(window.session.planning.plan.times.ends[row]))
 
     def test_files_of_a_plan_out_of_date_are_never_written(self, open_window, qtbot, tmp_path):
         window = open_window()
         page, session = show_files(qtbot, window), window.session
         cut = session.board.cuts[0]
         session.apply(edits.change_cut(session.job, cut.id, "Depth", end_depth=2.0))
-        assert session.is_planning
+        assert session.planning.is_planning
         assert not page.files
         page.write_into(tmp_path / "out")
         assert "Nothing was written" in window.notices.text
@@ -547,7 +551,7 @@ class TestFiles:
             time.sleep(0.4)
             raise JobFileError(f"{path.name} was not saved: the disk is full.")
 
-        monkeypatch.setattr("archimetra.app.session.save_job", slow)
+        monkeypatch.setattr("archimetra.app.session.document.save_job", slow)
         assert not window.documents.save_file(tmp_path / "a.archimetra")
         timer.stop()
         assert np.diff(ticks).max() < 0.35  # the disk alone takes longer
@@ -597,10 +601,10 @@ class TestBoards:
         window.boards.add_board()
         settle(qtbot, window)
         assert session.board_id != first
-        assert not session.plan.run.blocks
+        assert not session.planning.plan.run.blocks
         session.show_board(first)
         settle(qtbot, window)
-        assert len(session.plan.run.blocks) == 4
+        assert len(session.planning.plan.run.blocks) == 4
 
     def test_removing_the_shown_board_shows_another(self, open_window):
         window = open_window()
@@ -699,8 +703,8 @@ class TestSection:
     def test_the_cursor_reads_depth_and_what_is_left(self, open_window, qtbot):
         window = open_window()
         session, canvas = window.session, window.section.canvas
-        session.move_line(((0.0, 160.0), (320.0, 160.0)))
-        qtbot.waitUntil(lambda: session.moment.line == session.line, timeout=10_000)
+        session.playhead.move_line(((0.0, 160.0), (320.0, 160.0)))
+        qtbot.waitUntil(lambda: session.playhead.moment.line == session.playhead.line, timeout=10_000)
         settle(qtbot, window)
         across = (canvas.width() - 80) / 320
         # the star's left arm, the outline's slot, bare wood
@@ -750,7 +754,7 @@ class TestManyLines:
 
     def test_tabs_are_marked_once_each_and_starts_once_a_contour(self, open_window):
         window = open_window()
-        plan = window.session.plan
+        plan = window.session.planning.plan
         starts = contour_starts(plan.run)
         assert len(starts) == 7  # star, border, arbor hole, outline, its last pass and the two leads opened for that
         assert np.hypot(starts[:, 2], starts[:, 3]) == pytest.approx(1.0)

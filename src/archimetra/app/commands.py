@@ -203,13 +203,13 @@ class ViewCommands:
         self._playback.step_cuts(1)
 
     def line_up(self) -> None:
-        self._session.shift_line(1.0)
+        self._session.playhead.shift_line(1.0)
 
     def line_down(self) -> None:
-        self._session.shift_line(-1.0)
+        self._session.playhead.shift_line(-1.0)
 
     def line_far_up(self) -> None:
-        self._session.shift_line(10.0)
+        self._session.playhead.shift_line(10.0)
 
     def line_far_down(self) -> None:
-        self._session.shift_line(-10.0)
+        self._session.playhead.shift_line(-10.0)

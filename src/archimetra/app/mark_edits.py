@@ -38,9 +38,15 @@ class MarkEdits:
     def _marks(self) -> tuple[PathMark, ...]:
         s = self._session
         cut = s.board.cut(s.cut_id) if s.cut_id is not None else None
-        if cut is None or not cut.takes_marks or not cut.is_on or s.plan is None or s.plan.board != s.board.id:
+        if (
+            cut is None
+            or not cut.takes_marks
+            or not cut.is_on
+            or s.planning.plan is None
+            or s.planning.plan.board != s.board.id
+        ):
             return ()
-        return next((p.toolpath.marks for p in s.plan.cuts if p.toolpath.cut == cut.id), ())
+        return next((p.toolpath.marks for p in s.planning.plan.cuts if p.toolpath.cut == cut.id), ())
 
     def _local(self, shape_id: ShapeId, x: float, y: float) -> Mark | None:
         shape = self._session.board.shape(shape_id)
@@ -50,7 +56,7 @@ class MarkEdits:
         """The section is laid along the path through a tab, so that it is seen there."""
         if mark.kind is MarkKind.TAB:
             dx, dy = SECTION_REACH * cos(radians(mark.degrees)), SECTION_REACH * sin(radians(mark.degrees))
-            self._session.move_line(((mark.x - dx, mark.y - dy), (mark.x + dx, mark.y + dy)))
+            self._session.playhead.move_line(((mark.x - dx, mark.y - dy), (mark.x + dx, mark.y + dy)))
 
     def _dropped(self, mark: PathMark, x: float, y: float) -> None:
         s = self._session

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
 
-from archimetra.app.session import SECTION_SAMPLES, Session
+from archimetra.app.session import Session
+from archimetra.app.session.playhead import SECTION_SAMPLES
 from archimetra.engine.messages import MateMade, MateRequest
 from archimetra.job.inlays import Inlay
 from archimetra.job.job import with_boards
@@ -21,8 +22,8 @@ class MateWatch(QObject):
         self._asked = ""
         self._asked_line: object = None
         self._told: object = None
-        session.planned.connect(self._ask_again)
-        session.section_changed.connect(self._ask)
+        session.planning.planned.connect(self._ask_again)
+        session.playhead.line_changed.connect(self._ask)
         session.board_changed.connect(self._look)
         session.cut_changed.connect(self._look)
         session.job_changed.connect(self._look)
@@ -72,17 +73,23 @@ class MateWatch(QObject):
 
     def _ask(self) -> None:
         s, inlay = self._session, self.inlay
-        if not self.is_on or inlay is None or s.engine is None or s.board.id != inlay.pocket_board or s.is_planning:
+        if (
+            not self.is_on
+            or inlay is None
+            or s.engine is None
+            or s.board.id != inlay.pocket_board
+            or s.planning.is_planning
+        ):
             return
         from archimetra.engine.keys import lean_board, lean_job, plan_key
 
         boards = tuple(lean_board(b) for b in s.job.boards if b.id in (inlay.pocket_board, inlay.plug_board))
         key = " ".join([str(inlay), *[plan_key(s.job, board) for board in boards]])
-        if key == self._asked and s.line == self._asked_line:
+        if key == self._asked and s.playhead.line == self._asked_line:
             return
-        self._asked, self._asked_line = key, s.line
+        self._asked, self._asked_line = key, s.playhead.line
         job = with_boards(lean_job(s.job), boards)
-        s.engine.mate(MateRequest(0, key, job, inlay.id, s.line, SECTION_SAMPLES))
+        s.engine.mate(MateRequest(0, key, job, inlay.id, s.playhead.line, SECTION_SAMPLES))
         self.changed.emit()
 
     def _take(self, made: MateMade) -> None:

@@ -39,8 +39,8 @@ class Playback(QObject):
         total = self._total()
         if total <= 0:
             return
-        if self._session.seconds >= total:
-            self._session.go_to(0.0)
+        if self._session.playhead.seconds >= total:
+            self._session.playhead.go_to(0.0)
         self._last = time.perf_counter()
         self._timer.start()
         self.playing_changed.emit(True)
@@ -57,14 +57,14 @@ class Playback(QObject):
     def go_to(self, seconds: float) -> None:
         """A moment asked for by hand; playing stops."""
         self.stop()
-        self._session.go_to(seconds)
+        self._session.playhead.go_to(seconds)
 
     def step_moves(self, by: int) -> None:
         """One move on or back."""
-        plan = self._session.plan
+        plan = self._session.planning.plan
         if plan is None or not len(plan.times.ends):
             return
-        ends, now = plan.times.ends, self._session.seconds
+        ends, now = plan.times.ends, self._session.playhead.seconds
         if by > 0:
             k = int(np.searchsorted(ends, now + 1e-9, side="right"))
             self.go_to(float(ends[min(k, len(ends) - 1)]))
@@ -74,22 +74,22 @@ class Playback(QObject):
 
     def step_cuts(self, by: int) -> None:
         """To where the next cut begins, or this one (or the one before it)."""
-        plan = self._session.plan
+        plan = self._session.planning.plan
         if plan is None:
             return
         begins = [float(plan.times.ends[max(block.first - 1, 0)]) for block in plan.run.blocks]
-        now = self._session.seconds
+        now = self._session.playhead.seconds
         if by > 0:
             self.go_to(next((t for t in begins if t > now + 0.01), plan.times.total))
         else:
             self.go_to(next((t for t in reversed(begins) if t < now - 0.01), 0.0))
 
     def _total(self) -> float:
-        return self._session.plan.times.total if self._session.plan is not None else 0.0
+        return self._session.planning.plan.times.total if self._session.planning.plan is not None else 0.0
 
     def _frame(self) -> None:
         now = time.perf_counter()
-        self._session.go_to(self._session.seconds + (now - self._last) * self.speed)
+        self._session.playhead.go_to(self._session.playhead.seconds + (now - self._last) * self.speed)
         self._last = now
-        if self._session.seconds >= self._total():
+        if self._session.playhead.seconds >= self._total():
             self.stop()

@@ -94,18 +94,18 @@ def _shoot_carving(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
 
     window.station_cuts()
     show(0, "Words")
-    session.move_line(((92.0, 248.0), (158.0, 248.0)))
+    session.playhead.move_line(((92.0, 248.0), (158.0, 248.0)))
     window.plan.show_box((88.0, 222.0, 232.0, 282.0))
     shoot("carve")
     show(0, "Star, pocket")
-    session.move_line(((62.0, 143.0), (258.0, 177.0)))
+    session.playhead.move_line(((62.0, 143.0), (258.0, 177.0)))
     window.plan.fit()
     window.mate.show(True)
     studio.wait(lambda: window.mate.shown is not None)
     shoot("mate")
     window.mate.show(False)
     show(5, "Stamp")
-    session.move_line(((24.0, 38.0), (126.0, 38.0)))
+    session.playhead.move_line(((24.0, 38.0), (126.0, 38.0)))
     shoot("stamp")
 
 
@@ -121,7 +121,7 @@ def _shoot_cuts(window: MainWindow, studio: _Studio, shoot: Callable[[str], None
     shoot("pocket")
     studio.go_to_share(1.0)
     session.show_cut(back.cuts[-1].id)
-    session.move_line(((85.0, 262.0), (235.0, 262.0)))
+    session.playhead.move_line(((85.0, 262.0), (235.0, 262.0)))
     shoot("slots")
     for name in ("Bits", "Recipes"):
         window.cuts_page.show_panel(name)
@@ -175,7 +175,7 @@ def _shoot_artwork(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
             drawing = FilePath(temporary) / name
             drawing.write_bytes(artwork(name))
             page.read_file(drawing)
-            studio.wait(lambda: not session.is_reading)
+            studio.wait(lambda: not session.imports.is_reading)
             shoot(panel)
             if panel == "bring-in":
                 page.bring.panel.landed.emit(page.bring.panel.drawing, (name, artwork(name)))
@@ -211,13 +211,13 @@ class _Studio:
         self.app.processEvents()
 
     def go_to_share(self, share: float) -> None:
-        assert self.session.plan is not None
-        self.session.go_to(self.session.plan.times.total * share)
+        assert self.session.planning.plan is not None
+        self.session.playhead.go_to(self.session.planning.plan.times.total * share)
         self.settle()
 
     def settle(self, seconds: float = 60.0) -> None:
         """Wait until the plan fits the job and the stock stands at the moment shown."""
-        self.wait(lambda: not self.session.is_planning, seconds)
+        self.wait(lambda: not self.session.planning.is_planning, seconds)
         self.wait(self._is_shown, seconds)
         end = time.monotonic() + 0.5
         while time.monotonic() < end:
@@ -225,12 +225,12 @@ class _Studio:
             time.sleep(0.01)
 
     def _is_shown(self) -> bool:
-        moment, plan = self.session.moment, self.session.plan
+        moment, plan = self.session.playhead.moment, self.session.planning.plan
         return (
             moment is not None
             and plan is not None
             and moment.key == plan.run_key
-            and abs(moment.seconds - self.session.seconds) < 1e-6
+            and abs(moment.seconds - self.session.playhead.seconds) < 1e-6
         )
 
     def wait(self, done: Callable[[], bool], seconds: float = 60.0) -> None:

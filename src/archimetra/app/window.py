@@ -176,17 +176,17 @@ class MainWindow(CommandWindow):
         s.board_changed.connect(self._show_new_board)
         s.picked_changed.connect(self._show_picked)
         s.cut_changed.connect(self._show_cut)
-        s.planning_changed.connect(self._show_planning)
-        s.planned.connect(self._show_plan)
-        s.moment_changed.connect(self._show_moment)
-        s.stock_painted.connect(self._show_stock)
-        s.section_changed.connect(lambda: plan.show_line(s.line))
+        s.planning.changed.connect(self._show_planning)
+        s.planning.planned.connect(self._show_plan)
+        s.playhead.moved.connect(self._show_moment)
+        s.playhead.painted.connect(self._show_stock)
+        s.playhead.line_changed.connect(lambda: plan.show_line(s.playhead.line))
         s.said.connect(self.say)
         s.autosave_changed.connect(lambda: self.status.show_autosave(s.autosave_problem))
         s.demo_wanted.connect(self.documents.open_demo)
         s.tool_wanted.connect(self._show_tool)
-        s.preview_changed.connect(self._show_preview)
-        s.places_wanted.connect(self._show_places)
+        s.imports.preview_changed.connect(self._show_preview)
+        s.imports.places_wanted.connect(self._show_places)
         s.grid_wanted.connect(plan.show_grid)
         plan.picked.connect(self._pick)
         self._mark_edits = MarkEdits(s, plan)
@@ -201,7 +201,7 @@ class MainWindow(CommandWindow):
         s.cut_menu_wanted.connect(self._show_cut_menu)
         self.header.tabs.menu_wanted.connect(self._show_board_menu)
         plan.nudged.connect(lambda dx, dy: s.move_picked(dx, dy, merge="nudge"))
-        plan.line_moved.connect(s.move_line)
+        plan.line_moved.connect(s.playhead.move_line)
         plan.cursor_said.connect(self._show_cursor)
         plan.finding_clicked.connect(self._go_to_finding)
         plan.dropped.connect(self._dropped)
@@ -232,7 +232,7 @@ class MainWindow(CommandWindow):
         self._show_header()
         self.plan.show_board(s.job, s.board)
         self._show_marks()
-        self.plan.show_line(s.line)
+        self.plan.show_line(s.playhead.line)
         self.status.unit.setText(str(s.job.unit))
         self.status.show_snapping(self.plan.is_snapping)
         self.status.show_theme_choice(self._theme)
@@ -256,7 +256,7 @@ class MainWindow(CommandWindow):
         self.section.show_section(None)
         self._show_all()
         self._show_zoom()
-        self._show_preview(*self.session.import_preview)
+        self._show_preview(*self.session.imports.preview)
 
     def _show_opened(self) -> None:
         """Another document: nothing of how the one before was looked at stays."""
@@ -277,47 +277,44 @@ class MainWindow(CommandWindow):
         self._mark_edits.show(is_cutting=self.station == "cuts", is_boarding=self.station == "board")
 
     def _show_planning(self) -> None:
-        s = self.session
-        if s.ready_share < 1.0:
-            self.sequence.show_planning(None, None)
-            self.status.planning.setText(f"getting ready, once on this machine: {s.ready_share:.0%}")
-        elif s.is_planning and s.progress is not None:
-            cut = s.board.cuts[s.progress.cut].id if s.progress.cut < len(s.board.cuts) else None
-            share = (s.progress.cut + s.progress.share) / max(s.progress.count, 1)
-            self.sequence.show_planning(share, cut)
-            self.status.planning.setText(f"planning {s.progress.cut + 1} of {s.progress.count}" if s.board.cuts else "")
+        planning, board = self.session.planning, self.session.board
+        progress, share, cut = planning.progress, None, None
+        if planning.ready_share < 1.0:
+            words = f"getting ready, once on this machine: {planning.ready_share:.0%}"
+        elif planning.is_planning and progress is not None:
+            cut = board.cuts[progress.cut].id if progress.cut < len(board.cuts) else None
+            share = (progress.cut + progress.share) / max(progress.count, 1)
+            words = f"planning {progress.cut + 1} of {progress.count}" if board.cuts else ""
+        elif planning.is_planning and self.session.engine is not None:
+            words = "not planned: a worker stopped"
         else:
-            self.sequence.show_planning(None, None)
-            if s.is_planning and s.engine is not None:
-                self.status.planning.setText("not planned: a worker stopped")
-            else:
-                self.status.planning.setText("all cuts planned" if s.board.cuts else "no cuts yet")
+            words = "all cuts planned" if board.cuts else "no cuts yet"
+        self.sequence.show_planning(share, cut)
+        self.status.planning.setText(words)
         self._show_findings()
 
     def _show_plan(self) -> None:
-        s = self.session
-        assert s.plan is not None
-        adjusted = [ring for p in s.plan.cuts for ring in p.toolpath.outlines]
-        self.plan.show_run(s.plan.run, adjusted)
-        self.plan.finding_marks.show(s.plan.findings)
-        self.sequence.show_blocks(
-            sequence_blocks(s.job, s.board, s.plan), s.plan.times.total, sequence_summary(s.job, s.plan)
-        )
+        job, board, plan = self.session.job, self.session.board, self.session.planning.plan
+        assert plan is not None
+        adjusted = [ring for p in plan.cuts for ring in p.toolpath.outlines]
+        self.plan.show_run(plan.run, adjusted)
+        self.plan.finding_marks.show(plan.findings)
+        self.sequence.show_blocks(sequence_blocks(job, board, plan), plan.times.total, sequence_summary(job, plan))
         self._show_moment()
         self._show_findings()
         self._refresh_page()
 
     def _show_findings(self) -> None:
-        found = self.session.plan.findings if self.session.plan is not None else ()
+        found = self.session.planning.plan.findings if self.session.planning.plan is not None else ()
         self.status.show_findings(found, self.tokens)
 
     def _show_moment(self) -> None:
         s = self.session
-        self.sequence.show_moment(s.seconds)
+        self.sequence.show_moment(s.playhead.seconds)
         self.plan.show_scene(plan_scene(s))
 
     def _show_stock(self, _box: object) -> None:
-        self.plan.show_stock(self.session.engine_image())
+        self.plan.show_stock(self.session.playhead.picture())
         if not self.playback.is_playing:
             QTimer.singleShot(400, self._show_thumb)
         self._show_section()
@@ -325,8 +322,13 @@ class MainWindow(CommandWindow):
     def _show_thumb(self) -> None:
         """The finished stock on the board's tab."""
         s = self.session
-        image = s.engine_image()
-        if image is None or s.plan is None or s.seconds < s.plan.times.total or self.playback.is_playing:
+        image = s.playhead.picture()
+        if (
+            image is None
+            or s.planning.plan is None
+            or s.playhead.seconds < s.planning.plan.times.total
+            or self.playback.is_playing
+        ):
             return
         self.header.tabs.show_thumb(s.board_id, QPixmap.fromImage(image.scaledToWidth(160)))
         self._show_header()
@@ -361,7 +363,7 @@ class MainWindow(CommandWindow):
         self.say("caution", problem)
 
     def _show_findings_menu(self) -> None:
-        found = self.session.plan.findings if self.session.plan is not None else ()
+        found = self.session.planning.plan.findings if self.session.planning.plan is not None else ()
         menu = QMenu(self)
         for finding in found[:30]:
             action = menu.addAction(finding.text())
@@ -462,7 +464,7 @@ class MainWindow(CommandWindow):
 
     def _reorder(self, cut_id: CutId, position: int) -> None:
         """Blocks exist only for cuts that cut something; find the place among all cuts."""
-        plan = self.session.plan
+        plan = self.session.planning.plan
         if plan is None:
             return
         order = [block.cut for block in plan.run.blocks if block.cut != cut_id]

@@ -65,8 +65,8 @@ class OutputPage(Page):
         form.add(self._text)
         self._files: tuple[GcodeFile, ...] = ()
         self._shown_file = 0
-        session.files_made.connect(self.refresh)
-        session.planning_changed.connect(self.refresh)  # files of a plan that is out of date are not shown
+        session.planning.files_made.connect(self.refresh)
+        session.planning.changed.connect(self.refresh)  # files of a plan that is out of date are not shown
 
     def refresh(self) -> None:
         session = self.session
@@ -78,28 +78,28 @@ class OutputPage(Page):
         if not self.widget.isVisible():
             return  # files are written only where someone looks
         self._show_files()
-        plan = session.plan
+        plan = session.planning.plan
         stops = [f for f in plan.findings if f.severity is Severity.STOP] if plan is not None else []
         self._stops.setText("\n".join(f.text() for f in stops[:4]))
         shown(self._stops, bool(stops))
         shown(self._told, bool(self._told.text()))
-        self._write.setEnabled(bool(self._files or (session.files_problem and index >= 0)))
+        self._write.setEnabled(bool(self._files or (session.planning.files_problem and index >= 0)))
         words = "Write the files all the same" if stops else "Write the files"
-        self._write.setText("Try again" if session.files_problem else words)
+        self._write.setText("Try again" if session.planning.files_problem else words)
 
     @property
     def files(self) -> tuple[GcodeFile, ...]:
         return self._files
 
     def _show_files(self) -> None:
-        if not self.session.want_files():
-            problem = self.session.files_problem
-            self._count.setText("planning" if self.session.is_planning else "failed" if problem else "writing")
+        if not self.session.planning.want_files():
+            problem = self.session.planning.files_problem
+            self._count.setText("planning" if self.session.planning.is_planning else "failed" if problem else "writing")
             self._files = ()
             return
-        if self._files == self.session.files and self._files_column.count():
+        if self._files == self.session.planning.files and self._files_column.count():
             return
-        self._files = self.session.files
+        self._files = self.session.planning.files
         self._shown_file = min(self._shown_file, max(len(self._files) - 1, 0))
         while self._files_column.count():
             item = self._files_column.takeAt(0)
@@ -125,7 +125,7 @@ class OutputPage(Page):
         name.setToolTip("Show its G-code below")
         name.clicked.connect(lambda _c=False, n=number: self._choose_file(n))
         column.addWidget(name)
-        ends = self.session.plan.times.ends if self.session.plan is not None else ()
+        ends = self.session.planning.plan.times.ends if self.session.planning.plan is not None else ()
         first, last = file.blocks[0], file.blocks[-1]
         seconds = float(ends[last.last - 1]) - float(ends[max(first.first - 1, 0)])
         bits = ", ".join(f"{bit.letter} {bit.name}" for bit in file.bits)
@@ -152,21 +152,21 @@ class OutputPage(Page):
 
     def _line_chosen(self) -> None:
         """The line under the cursor is the moment shown."""
-        plan = self.session.plan
+        plan = self.session.planning.plan
         if plan is None or not self._files:
             return
         rows = self._files[self._shown_file].rows
         line = self._text.textCursor().blockNumber()
         if line < len(rows) and rows[line] >= 0:
-            self.session.go_to(float(plan.times.ends[rows[line]]))
+            self.session.playhead.go_to(float(plan.times.ends[rows[line]]))
 
     def _choose_controller(self, index: int) -> None:
         name = self._profiles[index].name
         self.session.apply(edits.change_job(self.session.job, "Controller", controller=name))
 
     def _write_or_try(self) -> None:
-        if self.session.files_problem:
-            self.session.want_files(again=True)
+        if self.session.planning.files_problem:
+            self.session.planning.want_files(again=True)
             self.refresh()
         else:
             self.ask_for_folder()
@@ -178,14 +178,14 @@ class OutputPage(Page):
 
     def write_into(self, folder: FilePath) -> None:
         """Write all files of the board; say where, or what went wrong."""
-        if not self.session.want_files(again=True):
+        if not self.session.planning.want_files(again=True):
             words = "Nothing was written: the files are still being worked out. Write them again in a moment."
             self._told.setText(words)
             shown(self._told, True)
             self.session.said.emit("caution", words)
             return
         try:
-            written = write_files(list(self.session.files), folder)
+            written = write_files(list(self.session.planning.files), folder)
         except OutputError as error:
             self._told.setText(str(error))
             self.session.said.emit("stop", str(error))

@@ -10,7 +10,8 @@ import msgspec
 import numpy as np
 from PySide6.QtGui import QImage, QPen
 
-from archimetra.app.session import Line, Session
+from archimetra.app.session import Session
+from archimetra.app.session.playhead import Line
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.views.line_layer import LineGroup, group
 from archimetra.app.views.plan_view import Scene
@@ -60,15 +61,15 @@ def bit_in_use(job: Job, run: Run, row: int) -> Bit | None:
 
 
 def plan_scene(session: Session) -> Scene | None:
-    plan = session.plan
+    plan = session.planning.plan
     if plan is None or not len(plan.run):
         return None
-    at, row = position_at(plan.run, plan.times.ends, session.seconds)
+    at, row = position_at(plan.run, plan.times.ends, session.playhead.seconds)
     return Scene(bit_in_use(session.job, plan.run, row), at)
 
 
 def section_data(session: Session) -> SectionData | None:
-    moment, plan = session.moment, session.plan
+    moment, plan = session.playhead.moment, session.planning.plan
     if moment is None or plan is None or moment.key != plan.run_key:
         return None
     (ax, ay), (bx, by) = moment.line

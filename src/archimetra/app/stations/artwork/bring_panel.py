@@ -47,14 +47,14 @@ class BringPanel(Panel):
         line.setContentsMargins(0, 0, 0, 0)
         self._reading = label("", "quiet")
         stop = QPushButton("Stop")
-        stop.clicked.connect(session.stop_reading)
+        stop.clicked.connect(session.imports.stop_reading)
         line.addWidget(self._reading, 1)
         line.addWidget(stop)
         form.add(self._reading_row)
-        session.artwork_read.connect(self._show_read)
-        session.reading_changed.connect(self.refresh)
+        session.imports.read.connect(self._show_read)
+        session.imports.reading_changed.connect(self.refresh)
         session.opened.connect(self._give_up)
-        session.landing_wanted.connect(self._land_it)
+        session.imports.placing_wanted.connect(self._land_it)
         self.panel = ImportPanel(self.tokens)
         self.panel.landed.connect(self._land)
         self.panel.given_up.connect(self._give_up)
@@ -77,20 +77,20 @@ class BringPanel(Panel):
 
     @property
     def is_busy(self) -> bool:
-        return self.panel.isVisibleTo(self.form) or self.session.is_reading
+        return self.panel.isVisibleTo(self.form) or self.session.imports.is_reading
 
     def refresh(self) -> None:
         board = self.session.board
         shown(self._trouble, bool(self._trouble.text()))
-        shown(self._reading_row, self.session.is_reading)
-        self._bring.setEnabled(not self.session.is_reading)
+        shown(self._reading_row, self.session.imports.is_reading)
+        self._bring.setEnabled(not self.session.imports.is_reading)
         self._export.setEnabled(bool(board.shapes))
         self._hint.setText(
             "Nothing here yet. Bring in a drawing or a picture, or drop a file on the plan." if not board.shapes
             else "Click a shape on the plan, or drag a frame around several; then Place, Combine or Mend."
         )  # fmt: skip
         shown(self._hint, not self.is_busy)
-        self.report.show_landed(self.session.landed if not self.is_busy else None)
+        self.report.show_landed(self.session.imports.landed if not self.is_busy else None)
         self._show_sources()
 
     # ---- reading
@@ -113,10 +113,10 @@ class BringPanel(Panel):
         self._again = ""
         self.panel.clear()
         self.trace.hide()
-        self.session.show_preview(None)
+        self.session.imports.show_preview(None)
         self._reading.setText(f"Reading {name} …")
         self._request = request
-        self.session.read_artwork(request)
+        self.session.imports.read_artwork(request)
         self.refresh()
 
     def _show_read(self, read: ArtworkRead) -> None:
@@ -147,7 +147,7 @@ class BringPanel(Panel):
             self._request = ArtworkRequest(
                 0, data=self._read.data, name=self._read.name, path=self._read.path, page=page
             )
-            self.session.read_artwork(self._request)
+            self.session.imports.read_artwork(self._request)
 
     def _trace_again(self, settings: TraceSettings) -> None:
         if self._read is None:
@@ -157,14 +157,14 @@ class BringPanel(Panel):
         self._request = ArtworkRequest(
             0, data=self._read.data, name=self._read.name, path=self._read.path, trace=settings, mm_per_unit=scale
         )
-        self.session.read_artwork(self._request)
+        self.session.imports.read_artwork(self._request)
 
     def _show_preview(self, drawing: Drawing | None) -> None:
         """The drawing where it would land, over the picture it is traced from."""
         picture = None
         if drawing is not None and self._read is not None and self._read.tones and drawing.page_mm is not None:
             picture = (self._read.data, drawing.page_mm)
-        self.session.show_preview(drawing, picture)
+        self.session.imports.show_preview(drawing, picture)
 
     # ---- landing
 
@@ -174,8 +174,8 @@ class BringPanel(Panel):
     def _land(self, drawing: Drawing, source: tuple[str, bytes]) -> None:
         read, session = self._read, self.session
         self.panel.clear()
-        session.show_preview(None)
-        session.place(drawing, source, path=read.path if read is not None else "")
+        session.imports.show_preview(None)
+        session.imports.place(drawing, source, path=read.path if read is not None else "")
         if read is not None and read.tones and self.trace.keeps_picture and drawing.page_mm is not None:
             known = session.board.sources[-1]
             at = Affine.scale(*drawing.page_mm).then(known.at)
@@ -196,30 +196,30 @@ class BringPanel(Panel):
     def take_offer(self, entry: ReportLine) -> None:
         """Do what an entry offers, to the shapes that landed and are still there."""
         s = self.session
-        ids = tuple(id_ for id_ in s.landed_ids if s.board.shape(id_) is not None)
+        ids = tuple(id_ for id_ in s.imports.landed_ids if s.board.shape(id_) is not None)
         told: list[str] = []
 
         def run() -> shaping.Done:
             done, entries = shaping.mend(s.job, s.board.id, ids, repair_of(entry), words_of(entry))
             told.extend(e.sentence for e in entries if e.topic is Topic.MENDED)
-            s.landed_ids = (*ids, *done.pick)
+            s.imports.landed_ids = (*ids, *done.pick)
             return done
 
         if self.run(run):
             s.said.emit("note", " ".join(told) or "There was nothing to do.")
-            if s.landed is not None:
-                s.landed = (s.landed[0], tuple(e for e in s.landed[1] if e is not entry))
+            if s.imports.landed is not None:
+                s.imports.landed = (s.imports.landed[0], tuple(e for e in s.imports.landed[1] if e is not entry))
             self.refresh()
 
     def _give_up(self) -> None:
         self.panel.clear()
         self.trace.hide()
         self._trouble.setText("")
-        self.session.show_preview(None)
+        self.session.imports.show_preview(None)
         self.refresh()
 
     def closed(self) -> None:
-        self.session.places_wanted.emit((), None)
+        self.session.imports.places_wanted.emit((), None)
 
     # ---- files that have changed
 
@@ -295,7 +295,9 @@ class BringPanel(Panel):
         self._trouble.setText("")
         self._again = source.name
         self._reading.setText(f"Reading {source.name} again …")
-        self.session.read_artwork(ArtworkRequest(0, path=source.path, page=source.page, mm_per_unit=source.mm_per_unit))
+        self.session.imports.read_artwork(
+            ArtworkRequest(0, path=source.path, page=source.page, mm_per_unit=source.mm_per_unit)
+        )
         self.refresh()
 
     def _take_again(self, read: ArtworkRead) -> None:
@@ -304,7 +306,7 @@ class BringPanel(Panel):
             self._trouble.setText(read.problem)
             self.session.said.emit("stop", read.problem)
         else:
-            self.session.said.emit("note", self.session.reread(name, read))
+            self.session.said.emit("note", self.session.imports.reread(name, read))
             self._note_time(read.path, name)
         self.refresh()
 
@@ -472,5 +474,5 @@ class ReportList(Form):
         at = (at + step) % len(entry.places)
         self._at = {number: at}
         session = self._panel.session
-        session.places_wanted.emit(entry.places, entry.places[at])
+        session.imports.places_wanted.emit(entry.places, entry.places[at])
         session.said.emit("note", f"{at + 1} of {len(entry.places)}: {entry.sentence}")

@@ -18,7 +18,8 @@ from PySide6.QtWidgets import (
 )
 
 from archimetra.app.actions import pop_up
-from archimetra.app.session import Session, sentence
+from archimetra.app.session import Session
+from archimetra.app.session.document import sentence
 from archimetra.app.theme import icons
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import label

@@ -6,7 +6,8 @@ from collections.abc import Callable, Sequence
 
 from PySide6.QtWidgets import QLabel, QLayout, QSizePolicy, QToolButton
 
-from archimetra.app.session import Session, sentence
+from archimetra.app.session import Session
+from archimetra.app.session.document import sentence
 from archimetra.app.stations.page import Rows, shown
 from archimetra.app.theme.style import scaled
 from archimetra.app.theme.tokens import Tokens

@@ -89,7 +89,7 @@ class CutContext:
     # ---- what its plan says
 
     def path_marks(self) -> tuple[PathMark, ...]:
-        plan, board = self.session.plan, self.session.board
+        plan, board = self.session.planning.plan, self.session.board
         if plan is None or plan.board != board.id:
             return ()
         return next((p.toolpath.marks for p in plan.cuts if p.toolpath.cut == self.cut.id), ())

@@ -45,7 +45,7 @@ class CutList(QListWidget):
         self._is_showing = False
 
     def show_cuts(self, session: Session) -> None:
-        board, plan = session.board, session.plan
+        board, plan = session.board, session.planning.plan
         times = cut_times(session)
         told = {f.subject for f in plan.findings} if plan is not None else set()
         state = (
@@ -54,7 +54,7 @@ class CutList(QListWidget):
             session.cut_id,
             tuple(times.items()),
             frozenset(told),
-            session.is_planning,
+            session.planning.is_planning,
         )
         if state == self._state:
             return
@@ -181,7 +181,7 @@ class _CutRow(QWidget):
 
 def cut_times(session: Session) -> dict[str, str]:
     """Machine time of each planned cut, in words."""
-    plan = session.plan
+    plan = session.planning.plan
     if plan is None:
         return {}
     ends = plan.times.ends

@@ -6,7 +6,8 @@ import msgspec
 from PySide6.QtCore import QSize, QTimer
 from PySide6.QtWidgets import QInputDialog, QMenu, QPushButton, QWidget
 
-from archimetra.app.session import Session, sentence
+from archimetra.app.session import Session
+from archimetra.app.session.document import sentence
 from archimetra.app.stations.artwork.panel import Panel, clear_rows
 from archimetra.app.stations.cuts.cut_context import CutContext
 from archimetra.app.stations.cuts.cut_list import CutList
@@ -53,7 +54,7 @@ class CutsPanel(Panel):
         self._offers_all = False
         self._hint = form.add(label("", "note"))
         self._land = self.buttons(
-            form, ("", "It lies on the plan, but is not artwork of the board yet", session.landing_wanted.emit)
+            form, ("", "It lies on the plan, but is not artwork of the board yet", session.imports.placing_wanted.emit)
         )[0]
         self._list = CutList()
         form.add(self._list)
@@ -174,7 +175,7 @@ class CutsPanel(Panel):
         self._list.show_cuts(session)
         self._suggest_timer.start()
         count = len(session.picked)
-        coming = session.import_preview[0]
+        coming = session.imports.preview[0]
         row = self._land.parentWidget()
         if row is not None:
             shown(row, coming is not None)
@@ -293,7 +294,7 @@ class CutsPanel(Panel):
         )  # fmt: skip
 
     def _show_findings(self) -> None:
-        plan = self.session.plan
+        plan = self.session.planning.plan
         told = [f for f in plan.findings if f.subject == self.cut.id] if plan is not None else []
         self._findings.setText("\n".join(f.text() for f in told[:5]))
         show_kind(self._findings, "stop" if any(f.severity is Severity.STOP for f in told) else "caution")
@@ -310,7 +311,7 @@ class CutsPanel(Panel):
     def _show_suggestions(self) -> None:
         session = self.session
         if (
-            session.ready_share < 1.0
+            session.planning.ready_share < 1.0
         ):  # what is offered is calculated here: it would compile beside the planner, and hold the window up
             return
         ids = set(session.picked)

@@ -84,7 +84,7 @@ class CarveEditor(Editor):
     # ---- words
 
     def _deepest(self) -> float:
-        plan = self.session.plan
+        plan = self.session.planning.plan
         path = (
             next((p.toolpath for p in plan.cuts if p.toolpath.cut == self.cut.id), None) if plan is not None else None
         )

@@ -1,0 +1,229 @@
+"""``Session``: the document of a window joined with the engine's processes, and what its parts ask of each other.
+
+Work runs in the engine's processes; their events come back over a queued signal and go to the part that asked.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+from collections.abc import Callable
+from pathlib import Path as FilePath
+from typing import TYPE_CHECKING, NamedTuple
+
+from PySide6.QtCore import QObject, Qt, Signal
+
+from archimetra.app.session.document import Document
+from archimetra.app.session.imports import Imports
+from archimetra.app.session.planning import Planning
+from archimetra.app.session.playhead import Playhead
+from archimetra.artwork.drawing import DrawnLayer
+from archimetra.edits import basic as edits
+from archimetra.edits import copying, placing
+from archimetra.edits.copying import Clip
+from archimetra.engine.messages import (
+    ArtworkRead,
+    BitsCompared,
+    BoardPlan,
+    FilesMade,
+    GettingReady,
+    MateMade,
+    Moment,
+    PlanProgress,
+    StockReady,
+    WorkerFailed,
+)
+from archimetra.geometry.affine import Affine
+from archimetra.job.ids import ShapeId
+
+if TYPE_CHECKING:
+    from archimetra.engine.autosave import Autosave
+    from archimetra.engine.client import Engine
+
+log = logging.getLogger("archimetra")
+
+
+class AutosaveTold(NamedTuple):
+    """Why work in progress cannot be kept aside; '' once it can."""
+
+    problem: str
+
+
+class Session(Document):
+    mate_made = Signal(object)  # MateMade
+    bits_compared = Signal(object)  # BitsCompared
+    autosave_changed = Signal()  # it works, or no longer works
+    said = Signal(str, str)  # kind ("note", "caution", "stop") and a sentence
+    # what one part of the window asks of another
+    demo_wanted = Signal()
+    cut_menu_wanted = Signal(object, object)  # the cut, and the place on the screen
+    grid_wanted = Signal(float)  # mm between the points of the grid, 0 for none
+    tool_wanted = Signal(object)  # a function from the plan to a tool, or None
+
+    _event = Signal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._autosave: Autosave | None = None
+        self.autosave_problem = ""
+        self.edited.connect(self._keep_aside)
+        self.replaced.connect(self._keep_aside_at_once)
+        self.saved.connect(self._forget_aside)
+        # in this order, and before any widget: each hears of the document before those that show what it has made of it
+        self.planning = Planning(self)
+        self.playhead = Playhead(self, self.planning)
+        self.imports = Imports(self)
+        self.clip: Clip | None = None
+        self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
+        self.engine: Engine | None = None
+        self._event.connect(self._on_event, Qt.ConnectionType.QueuedConnection)
+
+    # ---- starting and ending
+
+    def start(self, recovery_folder: FilePath | None) -> None:
+        """Start the workers, and autosave where a folder is given; then plan what is shown."""
+        from archimetra.engine.autosave import Autosave  # processes and threads are not needed to show a window
+        from archimetra.engine.client import Engine
+
+        engine = Engine(self._post)
+        engine.start()
+        self._give_engine(engine)
+        if recovery_folder is not None:
+            self._autosave = Autosave(recovery_folder, on_problem=lambda words: self._post(AutosaveTold(words)))
+        self.planning.replan()
+
+    def close(self, *, keep_recovery: bool = False) -> None:
+        if self._autosave is not None:
+            self._autosave.close(keep=keep_recovery)
+            self._autosave = None
+        if self.engine is not None:
+            self.engine.close()
+            self._give_engine(None)
+
+    def _give_engine(self, engine: Engine | None) -> None:
+        self.engine = self.planning.engine = self.playhead.engine = self.imports.engine = engine
+
+    # ---- work kept aside
+
+    def _keep_aside(self) -> None:
+        if self._autosave is None:
+            return
+        if self.is_saved:
+            self._autosave.forget()
+        else:
+            self._autosave.note(self.content, str(self.path or ""))
+
+    def _keep_aside_at_once(self) -> None:
+        if self._autosave is None:
+            return
+        if self.is_saved:
+            self._autosave.forget()
+        else:
+            self._autosave.write_now(self.content, str(self.path or ""))
+
+    def _forget_aside(self) -> None:
+        if self._autosave is not None:
+            self._autosave.forget()
+
+    # ---- what is picked
+
+    def shape_near(self, point: tuple[float, float]) -> ShapeId | None:
+        """The shown shape whose outline is nearest to a place; None without any."""
+        hidden = {layer.id for layer in self.board.layers if not layer.is_shown}
+        best: tuple[float, ShapeId] | None = None
+        for shape in self.board.shapes:
+            if shape.layer in hidden:
+                continue
+            for outline in shape.placed():
+                gap = outline.nearest(point)[1]
+                if best is None or gap < best[0]:
+                    best = gap, shape.id
+        return best[1] if best is not None else None
+
+    def copy_picked(self) -> str:
+        """Keep what is picked for pasting; it is also given as SVG text, '' where nothing is picked."""
+        from archimetra.artwork.svg_write import write_svg
+        from archimetra.edits.shaping import as_drawn
+
+        if not self.picked:
+            return ""
+        self.clip = copying.copied(self.job, self.board.id, self.picked)
+        board = self.board
+        layers = [DrawnLayer(layer.name, layer.colour, True) for layer in board.layers]
+        return write_svg(
+            as_drawn(board, self.picked), layers, width_mm=board.sheet.width, height_mm=board.sheet.height,
+            title=self.job.name,
+        )  # fmt: skip
+
+    def paste_copied(self) -> None:
+        if self.clip is not None:
+            edit, ids = copying.paste(self.job, self.board.id, self.clip)
+            self.apply(edit)
+            self.pick(ids)
+
+    def export_artwork(self, path: FilePath) -> int:
+        """Write what is picked (or everything) as SVG or DXF by the name's ending; how many shapes. Raises OutputError."""
+        from archimetra.output.artwork_file import write_artwork
+
+        ids = self.picked or tuple(shape.id for shape in self.board.shapes)
+        return write_artwork(path, self.board, ids, title=self.job.name)
+
+    def move_picked(self, dx: float, dy: float, *, merge: str = "") -> None:
+        """Shift what is picked; steps with the same ``merge`` key become one, as long as the same shapes are picked."""
+        if self.picked:
+            key = f"{merge} {' '.join(self.picked)}" if merge else ""
+            self.apply(placing.map_shapes(self.job, self.board.id, self.picked, Affine.shift(dx, dy), merge=key))
+
+    def map_picked(self, m: Affine, words: str) -> None:
+        """What is picked sized or turned by a map."""
+        if self.picked:
+            self.apply(placing.map_shapes(self.job, self.board.id, self.picked, m, label=words))
+
+    def add_profile(self) -> None:
+        edit, cut_id = edits.add_profile(self.job, self.board.id, self.picked)
+        self.apply(edit)
+        self.show_cut(cut_id)
+
+    # ---- events of the workers
+
+    def _post(self, event: object) -> None:
+        with contextlib.suppress(RuntimeError):  # the window is gone; so is the need
+            self._event.emit(event)
+
+    def _on_event(self, event: object) -> None:
+        match event:
+            case BoardPlan():
+                self.planning.take(event)
+            case PlanProgress():
+                self.planning.show_progress(event)
+            case GettingReady():
+                self.planning.show_ready(event.share)
+            case StockReady():
+                self.playhead.stock = event
+            case Moment():
+                self.playhead.take(event)
+            case ArtworkRead():
+                self.imports.take(event)
+            case FilesMade():
+                self.planning.take_files(event)
+            case MateMade():
+                self.mate_made.emit(event)
+            case BitsCompared():
+                self.bits_compared.emit(event)
+            case AutosaveTold():
+                self._tell_autosave(event.problem)
+            case WorkerFailed():
+                self._tell_failed(event)
+
+    def _tell_autosave(self, problem: str) -> None:
+        self.autosave_problem = problem
+        self.autosave_changed.emit()
+        if problem:
+            self.said.emit("stop", problem)
+
+    def _tell_failed(self, failed: WorkerFailed) -> None:
+        log.error("%s\n%s", failed.sentence, failed.detail)
+        self.playhead.stopped()
+        self.imports.stopped()
+        self.planning.stopped(failed.files_key, failed.sentence)
+        self.said.emit("stop", failed.sentence)
