@@ -8,6 +8,7 @@ for namespace names); an entity made of entities, or one fetched from elsewhere,
 from __future__ import annotations
 
 import zlib
+from collections.abc import Iterator
 from pyexpat import ErrorString, ExpatError, ParserCreate
 
 from archimetra.base.errors import ArtworkError
@@ -138,3 +139,12 @@ class _TreeBuilder:
                 f"{self._name} defines the entity '{entity}' in terms of others or at great length, as files made "
                 "to fill the memory do. It was not opened. Export the drawing again from its program."
             )
+
+
+def walk(root: Node) -> Iterator[Node]:
+    """An element and all below it, in the order of the file."""
+    stack = [root]
+    while stack:
+        node = stack.pop()
+        yield node
+        stack.extend(reversed(node.children))
