@@ -15,7 +15,7 @@ from archimetra.app.session.playhead import Line
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.views.line_layer import LineGroup, group
 from archimetra.app.views.plan_view import Scene
-from archimetra.app.views.section_view import MateDrawing, SectionData
+from archimetra.app.views.section_data import MateDrawing, SectionData
 from archimetra.app.views.sequence_view import SequenceBlock, depth_trace
 from archimetra.edits import placement
 from archimetra.engine.messages import BoardPlan, MateMade
