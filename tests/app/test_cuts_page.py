@@ -39,8 +39,8 @@ def shape_named(session, name):
 
 
 def offer(window, title):
-    window.cuts_page.cuts._show_suggestions()
-    window.cuts_page.cuts._offer_all()
+    window.cuts_page.cuts.offers.refresh()
+    window.cuts_page.cuts.offers.show_all()
     return next(b for b in window.cuts_page.cuts.form.findChildren(QPushButton) if b.accessibleName() == f"Add {title}")
 
 
@@ -176,11 +176,11 @@ class TestEditors:
         path = kits.save_kit(kits.kit_of(session.job, session.board.id, "Clock"), tmp_path)
         window.station_cuts()
         before = len(session.board.cuts)
-        window.cuts_page.cuts.lay_kit(path)
+        window.cuts_page.cuts.saved.apply_file(path)
         assert len(session.board.cuts) == 2 * before
         bad = tmp_path / "bad.kit.json"
         bad.write_text("[]")
-        window.cuts_page.cuts.lay_kit(bad)
+        window.cuts_page.cuts.saved.apply_file(bad)
         assert "holds no saved cuts" in window.cuts_page.cuts._problem.text()
 
     def test_a_new_window_builds_every_kind_on_an_empty_board(self, open_window):
@@ -374,7 +374,7 @@ def test_offers_made_anew_leave_nothing_of_the_old_ones(open_window, qtbot):
     window.station_cuts()
     for name in ("star", "dial", "star"):
         session.pick([shape_named(session, name).id])
-        window.cuts_page.cuts._show_suggestions()
+        window.cuts_page.cuts.offers.refresh()
     qtbot.wait(50)
-    words = [w.text() for w in window.cuts_page.cuts._suggestions.findChildren(QLabel) if w.isVisible()]
+    words = [w.text() for w in window.cuts_page.cuts.offers.findChildren(QLabel) if w.isVisible()]
     assert words.count("For what is picked") == 1

@@ -344,8 +344,8 @@ class TestCuts:
         session = window.session
         session.pick([next(s.id for s in session.board.shapes if s.name == "arbor hole")])
         window.station_cuts()
-        window.cuts_page.cuts._show_suggestions()
-        window.cuts_page.cuts._offer_all()
+        window.cuts_page.cuts.offers.refresh()
+        window.cuts_page.cuts.offers.show_all()
         offers = window.cuts_page.cuts.form.findChildren(QPushButton)
         next(b for b in offers if b.accessibleName() == "Add Opening, inside").click()
         settle(qtbot, window)

@@ -3,35 +3,32 @@
 from __future__ import annotations
 
 import msgspec
-from PySide6.QtCore import QSize, QTimer
-from PySide6.QtWidgets import QInputDialog, QMenu, QPushButton, QWidget
+from PySide6.QtCore import QSize
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from archimetra.app.session import Session
-from archimetra.app.session.document import sentence
-from archimetra.app.stations.artwork.panel import Panel, clear_rows
+from archimetra.app.stations.artwork.panel import Panel
 from archimetra.app.stations.cuts.cut_context import CutContext
 from archimetra.app.stations.cuts.cut_list import CutList
 from archimetra.app.stations.cuts.editor import Editor
 from archimetra.app.stations.cuts.inlay_form import InlayForm
 from archimetra.app.stations.cuts.kinds import form_of
+from archimetra.app.stations.cuts.offers import Offers
+from archimetra.app.stations.cuts.saved_cuts import SavedCuts
 from archimetra.app.stations.page import fill, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap
 from archimetra.app.widgets.cut_sketch import CutSketch, CutSketchData
 from archimetra.app.widgets.fields import TextBox, TextField, label, show_kind
 from archimetra.app.widgets.form import Fold, Form
-from archimetra.base.errors import ArchimetraError
 from archimetra.base.findings import Severity
-from archimetra.edits import cutting, kits, layering, rack
+from archimetra.edits import cutting, layering
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
 from archimetra.job.ids import CutId, LayerId
 from archimetra.job.recipes import judge
 
 replace = msgspec.structs.replace
-
-
-OFFERED = 3  # suggestions shown at once; the rest behind one more click
 
 
 class CutsPanel(Panel):
@@ -48,10 +45,7 @@ class CutsPanel(Panel):
 
     def build(self) -> None:
         form, session = self.form, self.session
-        self._suggestions = Form()
-        form.add(self._suggestions)
-        self._suggested_for: object = None
-        self._offers_all = False
+        self.offers = form.add(Offers(session, self.tell))
         self._hint = form.add(label("", "note"))
         self._land = self.buttons(
             form, ("", "It lies on the plan, but is not artwork of the board yet", session.imports.placing_wanted.emit)
@@ -73,26 +67,12 @@ class CutsPanel(Panel):
         self._order.setStyleSheet("text-align: left;")
         self._order.clicked.connect(self._order_by_itself)
         form.add(self._order)
-        kits_form = Form()
-        self._kits = form.add(kits_form)
-        self._kit_row = self.buttons(
-            kits_form,
-            ("Save these cuts …", "Keep them for other artwork, layer by layer", self._save_kit),
-            (
-                "Apply saved cuts …",
-                "Cuts saved before, on the layers of this board that bear the same names",
-                self._lay_kit,
-            ),
-        )
+        self.saved = form.add(SavedCuts(session, self.tell))
         self._detail = QWidget()
         holder = Form()
         self._detail.setLayout(holder.column)
         form.add(self._detail)
         self._build_detail(holder)
-        self._suggest_timer = QTimer(form)  # gone with the page
-        self._suggest_timer.setSingleShot(True)
-        self._suggest_timer.setInterval(30)
-        self._suggest_timer.timeout.connect(self._show_suggestions)
 
     def _build_detail(self, form: Form) -> None:
         form.line()
@@ -173,7 +153,7 @@ class CutsPanel(Panel):
     def refresh(self) -> None:
         session, board = self.session, self.session.board
         self._list.show_cuts(session)
-        self._suggest_timer.start()
+        self.offers.refresh_soon()
         count = len(session.picked)
         coming = session.imports.preview[0]
         row = self._land.parentWidget()
@@ -194,8 +174,7 @@ class CutsPanel(Panel):
             "Sorted automatically; drag to change" if board.auto_order else "In your own order; sort automatically"
         )
         shown(self._order, several)
-        shown(self._kits, bool(board.cuts) or (bool(board.layers) and bool(kits.saved_kits())))
-        self._kit_row[0].setEnabled(bool(board.cuts))
+        self.saved.refresh()
         has_cut = session.cut_id is not None and board.cut(session.cut_id) is not None
         shown(self._detail, has_cut)
         if has_cut:
@@ -306,89 +285,6 @@ class CutsPanel(Panel):
             return f"{unit}, bit {general:g}"
         return unit
 
-    # ---- suggestions
-
-    def _show_suggestions(self) -> None:
-        session = self.session
-        if (
-            session.planning.ready_share < 1.0
-        ):  # what is offered is calculated here: it would compile beside the planner, and hold the window up
-            return
-        ids = set(session.picked)
-        picked = [shape for shape in session.board.shapes if shape.id in ids]
-        state = (tuple(picked), session.job.bits, session.board.sheet, len(session.board.cuts) == 0)
-        if state == self._suggested_for:
-            return
-        if self._suggested_for is not None:
-            self._offers_all = False
-        self._suggested_for = state
-        clear_rows(self._suggestions)
-        if not picked and session.board.cuts:
-            return
-        from archimetra.toolpath.suggest import suggestions
-
-        layer = self._whole_layer(picked)
-        offered = suggestions(session.job, session.board.id, picked, self._rack())
-        words = (
-            f"For the {len(picked)} picked" if len(picked) > 1 else "For what is picked" if picked else "To begin with"
-        )
-        self._suggestions.heading(words, f"all of layer {layer.name}" if layer is not None else "")
-        for number, suggestion in enumerate(offered):
-            if number == OFFERED and len(offered) > OFFERED + 1 and not self._offers_all:
-                more = QPushButton(f"{len(offered) - OFFERED} more …")
-                more.setProperty("kind", "link")
-                more.setStyleSheet("text-align: left;")
-                more.clicked.connect(self._offer_all)
-                self._suggestions.add(more)
-                break
-            button = QPushButton(suggestion.title)
-            button.setProperty("kind", "offer")
-            button.setIcon(badge_icon(suggestion.bit))
-            button.setIconSize(QSize(16, 16))
-            button.setText(f"{suggestion.title}   ·   {suggestion.bit.name}")
-            button.setToolTip(f"{suggestion.title}: {suggestion.why}. Bit: {suggestion.bit.name}.")
-            button.setAccessibleName(f"Add {suggestion.title}")
-            button.clicked.connect(lambda _c=False, s=suggestion: self._take(s))
-            self._suggestions.add(button)
-        self._suggestions.line()
-
-    def _offer_all(self) -> None:
-        self._offers_all = True
-        self._suggested_for = None
-        self._show_suggestions()
-
-    def _whole_layer(self, picked):
-        """The layer whose shapes are exactly those picked."""
-        board = self.session.board
-        layers = {shape.layer for shape in picked}
-        if len(layers) != 1:
-            return None
-        layer = board.layer(next(iter(layers)))
-        if (
-            layer is None
-            or sum(shape.layer == layer.id for shape in board.shapes) != len(picked)
-            or len(board.layers) < 2
-        ):
-            return None
-        return layer
-
-    def _take(self, suggestion) -> None:
-        try:
-            edit, cut_id = suggestion.make()
-        except (ValueError, ArchimetraError) as error:
-            self.tell(sentence(str(error)))
-            return
-        self._offers_all, self._suggested_for = False, None
-        self.session.apply(edit)
-        self.session.show_cut(cut_id)
-
-    def _rack(self) -> rack.Rack:
-        """Read anew each time: the Bits page may have changed it."""
-        shop, problem = rack.rack_at_hand()
-        if problem:
-            self.tell(problem)
-        return shop
-
     # ---- edits
 
     def tell(self, problem: str) -> None:
@@ -440,47 +336,6 @@ class CutsPanel(Panel):
         s = self.session
         s.apply(cutting.order_by_itself(s.job, s.board.id, is_on=not s.board.auto_order))
 
-    # ---- kits
-
-    def _save_kit(self) -> None:
-        board = self.session.board
-        name, is_ok = QInputDialog.getText(
-            self._detail.window(), "Save these cuts", "Name to find them by", text=board.name
-        )
-        if is_ok and name.strip():
-            try:
-                kits.save_kit(kits.kit_of(self.session.job, board.id, name.strip()[:60]))
-            except ArchimetraError as error:
-                self.tell(str(error))
-                return
-            self.session.said.emit(
-                "note", f"Kit {name.strip()} is kept. Lay it on any board whose layers bear the same names."
-            )
-
-    def _lay_kit(self) -> None:
-        saved = kits.saved_kits()
-        menu = QMenu(self._kit_row[1])
-        for name in saved:
-            menu.addAction(name)
-        if not saved:
-            menu.addAction("No kits are kept yet").setEnabled(False)
-        chosen = menu.exec(self._kit_row[1].mapToGlobal(self._kit_row[1].rect().bottomLeft()))
-        if chosen is not None and chosen.text() in saved:
-            self.lay_kit(saved[chosen.text()])
-
-    def lay_kit(self, path) -> None:
-        s = self.session
-        try:
-            laid = kits.lay_kit(s.job, s.board.id, kits.load_kit(path))
-        except ArchimetraError as error:
-            self.tell(str(error))
-            return
-        s.apply(laid.edit)
-        words = f"{len(laid.cuts)} cut{'' if len(laid.cuts) == 1 else 's'} laid."
-        if laid.missing:
-            words += f" This board has no layer named {', '.join(laid.missing)}."
-        s.said.emit("note" if laid.cuts else "caution", words)
-
     def show_theme(self, tokens: Tokens) -> None:
         super().show_theme(tokens)
         self._sketch.tokens = tokens
@@ -488,9 +343,3 @@ class CutsPanel(Panel):
         self.inlay.show_theme(tokens)
         for editor in self.editors.values():
             editor.show_theme(tokens)
-
-
-def badge_icon(bit: Bit):
-    from PySide6.QtGui import QIcon
-
-    return QIcon(badge_pixmap(bit))
