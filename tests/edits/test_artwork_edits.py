@@ -13,9 +13,11 @@ from hypothesis import strategies as st
 
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.artwork.text_form import Fit, TextForm
+from archimetra.edits import aligning, copying, guides, layering, placement, placing, repeating, shaping
 from archimetra.edits import basic as edits
-from archimetra.edits import copying, guides, layering, placement, placing, shaping
-from archimetra.edits.placing import AlignTo, Anchor, Edge, Rows
+from archimetra.edits.aligning import AlignTo, Edge
+from archimetra.edits.placing import Anchor
+from archimetra.edits.repeating import Rows
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
@@ -83,7 +85,7 @@ class TestPlacing:
         assert placing.anchor_point(bench.box(0), anchor) == pytest.approx(before)
         x0, y0, x1, y1 = bench.box(0)
         assert (x1 - x0, y1 - y0) == pytest.approx((60, 20))
-        bench.do(placing.size_to, bench.ids[:1], anchor, depth=5.0, keeps_ratio=False)
+        bench.do(placing.size_to, bench.ids[:1], anchor, height=5.0, keeps_ratio=False)
         x0, y0, x1, y1 = bench.box(0)
         assert (x1 - x0, y1 - y0) == pytest.approx((60, 5))
 
@@ -118,25 +120,25 @@ class TestPlacing:
 
         bench = boxes()
         gap = place(bench.box(1)) - place(bench.box(0))
-        bench.do(placing.align, bench.ids, edge, AlignTo.SHEET)
+        bench.do(aligning.align, bench.ids, edge, AlignTo.SHEET)
         assert place(bench.box(1)) - place(bench.box(0)) == pytest.approx(gap)  # all as one
         whole = placing.box_of(bench.board.shapes)
         assert place(whole) == pytest.approx(place((0, 0, 400, 300)))
-        bench.do(placing.align, bench.ids, edge, AlignTo.LAST)
+        bench.do(aligning.align, bench.ids, edge, AlignTo.LAST)
         assert {round(place(bench.box(k)), 6) for k in range(3)} == {round(place(bench.box(2)), 6)}
         again = boxes()
         wanted = place(placing.box_of(again.board.shapes))
-        again.do(placing.align, again.ids, edge, AlignTo.EACH_OTHER)
+        again.do(aligning.align, again.ids, edge, AlignTo.EACH_OTHER)
         assert {round(place(again.box(k)), 6) for k in range(3)} == {round(wanted, 6)}
 
     def test_distribute_by_gap_pitch_and_evenly(self):
         bench = boxes()
-        bench.do(placing.distribute, bench.ids, is_across=True, gap=5.0)
+        bench.do(aligning.distribute, bench.ids, is_across=True, gap=5.0)
         assert [bench.box(k)[0] for k in range(3)] == pytest.approx([10, 45, 70])
-        bench.do(placing.distribute, bench.ids, is_across=True, pitch=50.0)
+        bench.do(aligning.distribute, bench.ids, is_across=True, pitch=50.0)
         assert [(bench.box(k)[0] + bench.box(k)[2]) / 2 for k in range(3)] == pytest.approx([25, 75, 125])
         even = boxes()
-        even.do(placing.distribute, even.ids, is_across=True)
+        even.do(aligning.distribute, even.ids, is_across=True)
         assert even.box(0)[0] == 10
         assert even.box(2)[2] == 210
         assert even.box(1)[0] - even.box(0)[2] == pytest.approx(even.box(2)[0] - even.box(1)[2])
@@ -146,7 +148,7 @@ class TestPlacing:
         bench.do(layering.group_shapes, bench.ids[:2])
         assert set(layering.whole_groups(bench.board, [bench.ids[0]])) == set(bench.ids[:2])
         before = bench.box(1)[0] - bench.box(0)[0]
-        bench.do(placing.align, bench.ids, Edge.RIGHT, AlignTo.EACH_OTHER)
+        bench.do(aligning.align, bench.ids, Edge.RIGHT, AlignTo.EACH_OTHER)
         assert bench.box(1)[0] - bench.box(0)[0] == pytest.approx(before)
         assert bench.box(1)[2] == pytest.approx(210)
 
@@ -161,30 +163,30 @@ class TestPlacing:
 
     def test_rows_and_columns_by_gap_and_pitch(self):
         bench = boxes()
-        _, every = bench.do(placing.rows_and_columns, bench.ids[:1], Rows(3, 2, 5.0, 8.0, True))
+        _, every = bench.do(repeating.rows_and_columns, bench.ids[:1], Rows(3, 2, 5.0, 8.0, True))
         corners = sorted(bench.board.shape(id_).bounds()[:2] for id_ in every)
         wanted = sorted((10 + 35 * i, 20 + 18 * j) for i in range(3) for j in range(2))
         assert np.array(corners) == pytest.approx(np.array(wanted))
-        _, every = boxes_and(lambda b: b.do(placing.rows_and_columns, b.ids[:1], Rows(2, 1, 31.0, 0.0, False)))
+        _, every = boxes_and(lambda b: b.do(repeating.rows_and_columns, b.ids[:1], Rows(2, 1, 31.0, 0.0, False)))
         assert len(every) == 2
 
     def test_a_ring_lies_on_its_circle_and_turns(self):
         bench = Bench(Path.rectangle(190, 250, 20, 10))
-        _, every = bench.do(placing.ring, bench.ids, count=6, centre=(200.0, 150.0))
+        _, every = bench.do(repeating.ring, bench.ids, count=6, centre=(200.0, 150.0))
         assert len(every) == 6
         for k, id_ in enumerate(every):
             x0, y0, x1, y1 = bench.board.shape(id_).bounds()
             assert hypot((x0 + x1) / 2 - 200, (y0 + y1) / 2 - 150) == pytest.approx(105)
             assert placing.turned(bench.board.shape(id_)) == pytest.approx(60 * k)
         part = Bench(Path.rectangle(190, 250, 20, 10))
-        _, every = part.do(placing.ring, part.ids, count=3, centre=(200.0, 150.0), sweep=90.0, turns=False)
+        _, every = part.do(repeating.ring, part.ids, count=3, centre=(200.0, 150.0), sweep=90.0, turns=False)
         assert placing.turned(part.board.shape(every[-1])) == 0
         assert part.board.shape(every[-1]).bounds()[2] == pytest.approx(105)
 
     def test_along_a_line_at_equal_steps(self):
         bench = Bench(Path.circle((5, 5), 2), Path.polyline([(0, 100), (90, 100)], closed=False))
         line = bench.board.shape(bench.ids[1]).placed()[0]
-        _, every = bench.do(placing.along_path, bench.ids[:1], line, count=4)
+        _, every = bench.do(repeating.along_path, bench.ids[:1], line, count=4)
         centres = [(b[0] + b[2]) / 2 for b in (bench.board.shape(i).bounds() for i in every[1:])]
         assert centres == pytest.approx([0, 30, 60, 90])
 
@@ -192,7 +194,7 @@ class TestPlacing:
         bench = boxes()
         edit, cut = edits.add_profile(bench.job, bench.b, bench.ids[:1])
         bench.job = edit.job
-        _, every = bench.do(placing.rows_and_columns, bench.ids[:1], Rows(2, 2, 5.0, 5.0, True))
+        _, every = bench.do(repeating.rows_and_columns, bench.ids[:1], Rows(2, 2, 5.0, 5.0, True))
         assert set(bench.board.cut(cut).shapes) == set(every)
 
     def test_copy_and_paste_across_boards_takes_layers_along(self):
@@ -222,9 +224,9 @@ class TestPlacing:
             (lambda b: placing.size_to(b.job, b.b, b.ids, Anchor.MIDDLE, width=0.0), "a size is"),
             (lambda b: placing.size_to(b.job, b.b, b.ids, Anchor.MIDDLE, width=float("nan")), "a size is"),
             (lambda b: placing.turn_by(b.job, b.b, b.ids, 1e9), "an angle is"),
-            (lambda b: placing.ring(b.job, b.b, b.ids, count=1, centre=(0, 0)), "a ring has"),
-            (lambda b: placing.rows_and_columns(b.job, b.b, b.ids, Rows(0, 1, 1, 1, True)), "at least one"),
-            (lambda b: placing.rows_and_columns(b.job, b.b, b.ids, Rows(900, 900, 1, 1, True)), "at most"),
+            (lambda b: repeating.ring(b.job, b.b, b.ids, count=1, centre=(0, 0)), "a ring has"),
+            (lambda b: repeating.rows_and_columns(b.job, b.b, b.ids, Rows(0, 1, 1, 1, True)), "at least one"),
+            (lambda b: repeating.rows_and_columns(b.job, b.b, b.ids, Rows(900, 900, 1, 1, True)), "at most"),
             (lambda b: guides.add_guide(b.job, b.b, Guide(True, 1e9)), "a guide lies"),
             (lambda b: guides.set_margin(b.job, b.b, -1), "a margin is"),
             (lambda b: layering.change_layer(b.job, b.b, b.board.layers[0].id, "", name=" "), "has a name"),

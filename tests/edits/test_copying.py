@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from archimetra.edits import basic as edits
-from archimetra.edits import copying, cutting, layering, leftovers, marking, placing
+from archimetra.edits import copying, cutting, layering, leftovers, marking, placing, repeating
 from archimetra.edits.history import History
-from archimetra.edits.placing import Rows
+from archimetra.edits.repeating import Rows
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
@@ -56,9 +56,11 @@ def all_alike(job, board_id, count: int) -> None:
 
 
 COPIES = {
-    "duplicate": lambda job, b, ids: placing.duplicate(job, b, ids, 120.0, 40.0),
-    "rows": lambda job, b, ids: placing.rows_and_columns(job, b, ids, Rows(3, 2, 20.0, 20.0, True)),
-    "ring of plain copies": lambda job, b, ids: placing.ring(job, b, ids, count=4, centre=(400.0, 300.0), turns=False),
+    "duplicate": lambda job, b, ids: repeating.duplicate(job, b, ids, 120.0, 40.0),
+    "rows": lambda job, b, ids: repeating.rows_and_columns(job, b, ids, Rows(3, 2, 20.0, 20.0, True)),
+    "ring of plain copies": lambda job, b, ids: repeating.ring(
+        job, b, ids, count=4, centre=(400.0, 300.0), turns=False
+    ),
     "paste": lambda job, b, ids: copying.paste(job, b, copying.copied(job, b, ids), at=(500.0, 400.0)),
 }
 
@@ -74,13 +76,13 @@ def test_tabs_and_starts_set_by_hand_come_along(how, follows_layer):
     assert len(history.job.boards[0].cuts) == 1
     all_alike(history.job, board, len(history.job.boards[0].shapes))
     # and copies of copies
-    history.apply(placing.duplicate(history.job, board, [history.job.boards[0].shapes[-1].id], 0.0, 150.0)[0])
+    history.apply(repeating.duplicate(history.job, board, [history.job.boards[0].shapes[-1].id], 0.0, 150.0)[0])
     all_alike(history.job, board, len(history.job.boards[0].shapes))
 
 
 def test_of_a_mirrored_copy_the_marks_are_mirrored():
     history, board, _, shape = marked()
-    edit, every = placing.duplicate(history.job, board, [shape], 200.0, 0.0)
+    edit, every = repeating.duplicate(history.job, board, [shape], 200.0, 0.0)
     history.apply(edit)
     history.apply(placing.map_shapes(history.job, board, every, Affine.scale(-1.0, 1.0, about=(400.0, 0.0))))
     one, two = (rows[:, 1:3] for rows in marks_by_part(history.job, board).values())
@@ -109,7 +111,7 @@ class TestOnAnotherBoard:
 
     def test_only_what_was_copied_is_taken(self):
         history, board, _, shape = marked()
-        history.apply(placing.duplicate(history.job, board, [shape], 200.0, 0.0)[0])
+        history.apply(repeating.duplicate(history.job, board, [shape], 200.0, 0.0)[0])
         clip = copying.copied(history.job, board, [history.job.boards[0].shapes[-1].id])
         edit, other = edits.add_board(history.job)
         history.apply(edit)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import basic as edits
-from archimetra.edits import copying, cutting, inlaying, layering, marking, placement, placing, shaping
+from archimetra.edits import copying, cutting, inlaying, layering, marking, placement, placing, repeating, shaping
 from archimetra.edits.edit import Edit
 from archimetra.edits.finishing import finish_edit
 from archimetra.edits.history import History
@@ -273,7 +273,7 @@ def any_edit(rng: random.Random, job) -> Edit | None:
     if kind == 5:
         return copying.paste(job, board.id, copying.copied(job, rng.choice(job.boards).id, some))[0]
     if kind == 6:
-        return placing.duplicate(job, board.id, some, 12.0, -7.0)[0]
+        return repeating.duplicate(job, board.id, some, 12.0, -7.0)[0]
     if kind == 7 and some:
         return edits.add_profile(job, board.id, some)[0]
     if kind == 8 and cuts:

@@ -12,7 +12,7 @@ from archimetra.app.document_window import DocumentWindow
 from archimetra.app.playback import Playback
 from archimetra.app.session import Session
 from archimetra.edits import basic as edits
-from archimetra.edits import cutting, placing
+from archimetra.edits import cutting, repeating
 
 if TYPE_CHECKING:
     from archimetra.app.stations.artwork_page import ArtworkPage
@@ -74,7 +74,7 @@ class ShapeCommands:
     def duplicate_picked(self) -> None:
         if self._session.picked:
             s = self._session
-            edit, ids = placing.duplicate(s.job, s.board.id, s.picked, 10.0, -10.0)
+            edit, ids = repeating.duplicate(s.job, s.board.id, s.picked, 10.0, -10.0)
             s.apply(edit)
             s.pick(ids)
 

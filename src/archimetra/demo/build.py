@@ -17,10 +17,21 @@ from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.files import write_safely
 from archimetra.demo import FILE, artwork
 from archimetra.edits import basic as edits
-from archimetra.edits import copying, cutting, inlaying, layering, placement, placing, shaping, stamping, test_piece
+from archimetra.edits import (
+    copying,
+    cutting,
+    inlaying,
+    layering,
+    placement,
+    placing,
+    repeating,
+    shaping,
+    stamping,
+    test_piece,
+)
 from archimetra.edits.edit import replace
 from archimetra.edits.finishing import finished
-from archimetra.edits.placing import Rows
+from archimetra.edits.repeating import Rows
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job.cut_parts import Lead, LeadKind, Overrides, Side, Tabs
@@ -180,7 +191,7 @@ def _hands(job: Job) -> Job:
     job = layering.group_shapes(job, board, made).job
     job = _profile(job, "board4", "Holes", [hole], bit=BITS["3 mm straight"], side=Side.INSIDE, tabs=NONE)
     job = _profile(job, "board4", "Tags", [tag], bit=BITS["3 mm straight"], side=Side.OUTSIDE, tabs=NONE)
-    edit, _ = placing.rows_and_columns(job, board, made, Rows(3, 3, 12.0, 12.0, True))
+    edit, _ = repeating.rows_and_columns(job, board, made, Rows(3, 3, 12.0, 12.0, True))
     return edit.job
 
 

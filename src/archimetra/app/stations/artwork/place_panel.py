@@ -10,9 +10,10 @@ from archimetra.app.stations.page import ANGLE_WIDTH, fill, shown
 from archimetra.app.theme.style import scaled
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label
 from archimetra.app.widgets.form import Form
-from archimetra.edits import layering, placing
+from archimetra.edits import aligning, layering, placing
+from archimetra.edits.aligning import AlignTo, Edge
 from archimetra.edits.edit import Edit
-from archimetra.edits.placing import AlignTo, Anchor, Edge
+from archimetra.edits.placing import Anchor
 from archimetra.geometry.affine import Affine
 
 _ANCHORS = tuple(Anchor)
@@ -192,7 +193,7 @@ class PlacePanel(Panel):
     def _resize(self, is_width: bool, mm: float) -> Edit:
         return placing.size_to(
             self.session.job, self.session.board.id, self.session.picked, self._anchor,
-            width=mm if is_width else None, depth=None if is_width else mm, keeps_ratio=self._ratio.isChecked(),
+            width=mm if is_width else None, height=None if is_width else mm, keeps_ratio=self._ratio.isChecked(),
         )  # fmt: skip
 
     def _stands(self) -> float:
@@ -226,12 +227,12 @@ class PlacePanel(Panel):
 
     def _align(self, edge: Edge) -> None:
         to = next(a for a in AlignTo if self._to.button(a.value).isChecked())
-        self.run(lambda: placing.align(self.session.job, self.session.board.id, self.session.picked, edge, to))
+        self.run(lambda: aligning.align(self.session.job, self.session.board.id, self.session.picked, edge, to))
 
     def _distribute(self, is_across: bool, how: str) -> None:
         fields = {how: self._gap.value} if how else {}
         self.run(
-            lambda: placing.distribute(
+            lambda: aligning.distribute(
                 self.session.job, self.session.board.id, self.session.picked, is_across=is_across, **fields
             )
         )

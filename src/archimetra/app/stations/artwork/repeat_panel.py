@@ -9,8 +9,8 @@ from archimetra.app.stations.bindings import TypedNumber
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.app.widgets.form import Form
-from archimetra.edits import placing
-from archimetra.edits.placing import Rows
+from archimetra.edits import repeating
+from archimetra.edits.repeating import Rows
 
 
 class RepeatPanel(Panel):
@@ -70,12 +70,12 @@ class RepeatPanel(Panel):
             self._by.button("gap").isChecked(),
         )  # fmt: skip
         s = self.session
-        self.run(lambda: placing.rows_and_columns(s.job, s.board.id, s.picked, how))
+        self.run(lambda: repeating.rows_and_columns(s.job, s.board.id, s.picked, how))
 
     def _ring(self) -> None:
         s = self.session
         self.run(
-            lambda: placing.ring(
+            lambda: repeating.ring(
                 s.job, s.board.id, s.picked, count=round(self._count.value), centre=(self._x.value, self._y.value),
                 sweep=self._sweep.value, turns=self._turns.isChecked(),
             )
@@ -92,7 +92,7 @@ class RepeatPanel(Panel):
         others = s.picked[:-1]
         path = line.placed()[0]
         self.run(
-            lambda: placing.along_path(
+            lambda: repeating.along_path(
                 s.job, s.board.id, others, path, count=round(self._places.value), turns=self._turns.isChecked()
             )
         )
