@@ -72,6 +72,11 @@ class Track:
         s, _ = self._folded(stations)
         return self._on_elements(self._element_at(s), s)
 
+    def point(self, station: float) -> tuple[float, float]:
+        """Where one station lies, mm."""
+        x, y = self.points(np.array([station]))[0]
+        return float(x), float(y)
+
     def moves(self, stations: FloatArray) -> tuple[FloatArray, ByteArray, FloatArray]:
         """Points (n, 2), kinds and arc centres of the moves through rising stations; row 0 is the start.
 
