@@ -22,7 +22,7 @@ from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.kinds import plan_cut
-from archimetra.toolpath.pocket.planner import pocket_depths, stepover
+from archimetra.toolpath.pocket.measures import pocket_depths, stepover
 from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.shared.clearing import raster_lines
 from archimetra.toolpath.shared.moves import Move, Role, straightened
