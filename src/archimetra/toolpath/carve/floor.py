@@ -8,6 +8,7 @@ of the clearance, ``step`` apart, and along the axis, all at the floor's depth: 
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 import shapely
@@ -16,11 +17,44 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearances import Piece
 from archimetra.geometry.morphology import filled
 from archimetra.geometry.region import EMPTY, Region, as_region, line_parts
+from archimetra.toolpath.carve.strokes import axis_of
 from archimetra.toolpath.carve_depths import CarveDepths
 
+MOST_FLOOR_MM = 150_000.0  # of rows on a floor; beyond that the bit would run for hours
 SLIVER_MM = 0.01  # strips of floor narrower than this count as reached
 _FINE_MM = 0.001
 _MOST_LEVELS = 20_000
+_DOT_MM = 0.0005
+
+
+class FloorRows(NamedTuple):
+    """The floor of a piece, what of it is left for the carving bit, the rows (n, 2) of the last pass there, and those of passes before it,
+    farther apart. ``is_too_much``: there would be rows for hours, so there are none."""
+
+    floor: Region
+    zone: Region
+    rows: list[FloatArray]
+    rough: list[FloatArray]
+    is_too_much: bool = False
+
+
+def floor_rows(
+    piece: Piece, carving: CarveDepths, *, step: float, rough_step: float, cleared_by: float | None
+) -> FloorRows:
+    """The rows on the floor of a piece, ``step`` apart, beside what straight bits of radius ``cleared_by`` took before."""
+    c = carving
+    floor = floor_of(piece, c)
+    zone = floor if cleared_by is None else left_of_floor(piece, c, floor, cleared_by)
+    if zone.is_empty:
+        return FloorRows(floor, zone, [], [])
+    if length_of_rows(zone, step) > MOST_FLOOR_MM:
+        return FloorRows(floor, zone, [], [], is_too_much=True)
+    high = axis_of(piece, c, c.reach, np.inf)
+    # the middle of a round floor has no stroke to be cut along: the bit goes down on it
+    axis = high.strokes() + [np.array([(x, y, r), (x + _DOT_MM, y, r)]) for x, y, r in high.spots]
+    rows = rows_of(piece, c, zone, step=step, axis=axis)
+    rough = max(step, rough_step)
+    return FloorRows(floor, zone, rows, rows if rough < 1.5 * step else rows_of(piece, c, zone, step=rough, axis=axis))
 
 
 def floor_of(piece: Piece, carving: CarveDepths) -> Region:
