@@ -17,10 +17,15 @@ from archimetra import __version__
 from archimetra.cli import main
 from archimetra.demo import artwork, quay_tide_clock
 from archimetra.edits import basic as edits
+from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.file import JobFile, load_job, save_job
+from archimetra.job.job import with_boards
+from archimetra.job.quantities import Unit
 from archimetra.output.gcode_reader import read_gcode
 from archimetra.toolpath.shared.moves import straightened
+from cutting_board import board_with
 from plain_clock import plain_clock
+from shapes import replace, star
 
 PLATE = (
     '<svg xmlns="http://www.w3.org/2000/svg" width="120mm" height="80mm" viewBox="0 0 120 80"><image href="a.png"/>'
@@ -139,6 +144,16 @@ class TestTelling:
         assert set(board) == {"board", "seconds", "cuts", "moves", "findings"}
         assert board["seconds"] > 300
         assert board["findings"] == []
+
+    def test_an_inch_job_is_told_of_in_inches_and_scripts_read_mm(self, tmp_path, capsys):
+        job, board, _ = board_with(star(), kind=PocketCut, end_depth=25.4)
+        save_job(tmp_path / "deep.amtr", JobFile(replace(with_boards(job, (board,)), unit=Unit.INCH)))
+        main(["check", str(tmp_path / "deep.amtr")])
+        assert "'Cut' ends 1 in deep; the sheet is 0.7087 in thick." in capsys.readouterr().err
+        main(["check", str(tmp_path / "deep.amtr"), "--json"])
+        (told,) = [f for f in json.loads(capsys.readouterr().out)["boards"][0]["findings"] if f["code"] == "too-deep"]
+        assert told["sentence"] == "'Cut' ends 25.4 mm deep; the sheet is 18 mm thick."
+        assert {"code", "severity", "sentence", "fix", "subject"} <= set(told)
 
     def test_inspect_tells_size_unit_and_what_was_left_out(self, plate, capsys):
         assert main(["inspect", str(plate), "--json"]) == 0

@@ -18,6 +18,7 @@ from typing import Any
 from archimetra import __version__
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.files import why
+from archimetra.base.findings import Finding
 
 SMALLEST_PICTURE, LARGEST_PICTURE = 100, 8000
 
@@ -158,7 +159,7 @@ def _export(options: argparse.Namespace) -> int:
     import msgspec
 
     from archimetra.base.findings import Severity
-    from archimetra.job.quantities import Unit
+    from archimetra.job.quantities import Unit, lengths_in
     from archimetra.output.controllers import controller
     from archimetra.output.files import gcode_files, write_files
 
@@ -170,7 +171,7 @@ def _export(options: argparse.Namespace) -> int:
     is_stopped = False
     for board, plan in _plans(job, options.board):
         for finding in plan.findings:
-            print(f"{board.name}: {finding.severity}: {finding.text()}", file=sys.stderr)
+            print(f"{board.name}: {finding.severity}: {finding.text(lengths_in(job.unit))}", file=sys.stderr)
             is_stopped |= finding.severity is Severity.STOP
         files.extend(gcode_files(job, board, plan.run, profile))
     if is_stopped and not options.force:
@@ -187,9 +188,8 @@ def _export(options: argparse.Namespace) -> int:
 
 
 def _check(options: argparse.Namespace) -> int:
-    import msgspec
-
     from archimetra.base.findings import Severity
+    from archimetra.job.quantities import lengths_in
     from archimetra.output.times import clock
 
     job = _load(options.job)
@@ -203,16 +203,28 @@ def _check(options: argparse.Namespace) -> int:
                 "seconds": round(plan.times.total, 1),
                 "cuts": len(board.cuts),
                 "moves": len(plan.run),
-                "findings": [msgspec.to_builtins(finding) for finding in plan.findings],
+                "findings": [_told(finding) for finding in plan.findings],
             }
         )
         if not options.json:
             print(f"{board.name}: {counted(len(board.cuts), 'cut')}, {clock(plan.times.total)}")
             for finding in plan.findings:
-                print(f"  {finding.severity}: {finding.text()}", file=sys.stderr)
+                print(f"  {finding.severity}: {finding.text(lengths_in(job.unit))}", file=sys.stderr)
     if options.json:
         print(json.dumps({"job": job.name, "boards": report}, indent=2))
     return 1 if worst else 0
+
+
+def _told(finding: Finding) -> dict[str, Any]:
+    """A finding for scripts: lengths in mm, whatever the job is shown in."""
+    said: dict[str, Any] = {
+        "code": finding.code,
+        "severity": str(finding.severity),
+        "sentence": finding.sentence,
+        "fix": finding.fix,
+    }
+    said |= {"at": finding.at, "place": finding.place, "subject": finding.subject}
+    return {key: value for key, value in said.items() if value not in ("", None)}
 
 
 def _mate(options: argparse.Namespace) -> int:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
@@ -17,6 +19,7 @@ from archimetra.edits import basic as edits
 from archimetra.edits import layering
 from archimetra.job.file import JobFile, save_job
 from archimetra.job.job import new_job
+from archimetra.job.quantities import Unit
 from plain_clock import plain_clock
 
 Alt, Shift, Control = (
@@ -224,7 +227,12 @@ class TestFindings:
         QTest.mouseClick(window.plan, Left, pos=window.plan.view.to_screen(*finding.at).toPoint())
         assert session.cut_id == cut.id
         assert finding.severity is Severity.STOP
-        assert "past the edge of the sheet" in window.notices.text
+        assert re.search(r"reach \d+\.\d\d mm past the edge of the sheet", window.notices.text)
+        session.apply(edits.change_job(session.job, "Unit", unit=Unit.INCH))
+        settle(qtbot, window)
+        QTest.mouseClick(window.plan, Left, pos=window.plan.view.to_screen(*finding.at).toPoint())
+        assert re.search(r"reach \d+\.\d+ in past the edge of the sheet", window.notices.text)
+        window.undo()
         window.undo()
         settle(qtbot, window)
         assert window.status.findings.text() == "no findings"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import importlib
 import inspect
+import re
 from pathlib import Path as FilePath
 
 import pytest
@@ -23,6 +24,7 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.ids import BitId
 from archimetra.job.job import with_boards
+from archimetra.job.quantities import Unit, lengths_in
 from archimetra.job.sheet import HoldDown, Machine, Sheet
 from cutting_board import board_with
 from shapes import replace, star, straight_bit
@@ -104,6 +106,10 @@ class TestEachIsTold:
         assert told[0].sentence.endswith(".")
         assert "'Cut'" in told[0].sentence or code in ("too-deep", "tab-thick")
         assert told[0].fix
+        bit = fields.get("bit", straight_bit(6.0)).name  # names stay as they are
+        in_mm, in_inches = (told[0].text(lengths_in(unit)).replace(bit, "the bit") for unit in Unit)
+        assert re.search(r"mm(?![²/])|[⟦⟧]", in_inches) is None
+        assert in_mm.count(" mm") == len(re.findall(r"\d in\b", in_inches))
 
     def test_limits_of_the_machine(self):
         fast = {"run": Overrides(spindle_rpm=30_000.0)}

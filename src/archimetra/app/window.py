@@ -366,7 +366,7 @@ class MainWindow(CommandWindow):
         found = self.session.planning.plan.findings if self.session.planning.plan is not None else ()
         menu = QMenu(self)
         for finding in found[:30]:
-            action = menu.addAction(finding.text())
+            action = menu.addAction(self.session.words_of(finding))
             action.triggered.connect(lambda _c=False, f=finding: self._go_to_finding(f))
         if found:
             pop_up(menu, self.status.findings.mapToGlobal(self.status.findings.rect().topLeft()))
@@ -374,7 +374,7 @@ class MainWindow(CommandWindow):
     def _go_to_finding(self, finding: Finding) -> None:
         if self.session.board.cut(CutId(finding.subject)) is not None:
             self._pick_cut(CutId(finding.subject))
-        self.say("stop" if finding.severity is Severity.STOP else "caution", finding.text())
+        self.say("stop" if finding.severity is Severity.STOP else "caution", self.session.words_of(finding))
 
     # ---- stations
 

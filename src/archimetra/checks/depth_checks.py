@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.checks.check_input import CheckInput
 from archimetra.job.bits import UNDERCUTS, BitKind
 from archimetra.job.cuts import kind_of
@@ -19,8 +19,8 @@ def too_deep(given: CheckInput) -> Iterator[Finding]:
             if work.depth > 0.5 * sheet.thinnest:
                 yield Finding(
                     "facing-deep", Severity.CAUTION,
-                    f"'{cut.name}' takes {work.depth:g} mm off a sheet {sheet.thinnest:g} mm thin.",
-                    fix="Enter a greater target thickness, or a smaller depth.", subject=cut.id,
+                    f"'{cut.name}' takes {mm(work.depth)} off a sheet {mm(sheet.thinnest)} thin.",
+                    mend="Enter a greater target thickness, or a smaller depth.", subject=cut.id,
                 )  # fmt: skip
             continue
         if cut.limits_itself:
@@ -29,16 +29,16 @@ def too_deep(given: CheckInput) -> Iterator[Finding]:
         if not cut.goes_through and work.depth > deepest + 1e-6:
             yield Finding(
                 "too-deep", Severity.STOP,
-                f"'{cut.name}' ends {work.depth:g} mm deep; the sheet is {sheet.thickest:g} mm thick.",
-                fix=f"End at {deepest:g} mm or less, or let it go through.", subject=cut.id,
+                f"'{cut.name}' ends {mm(work.depth)} deep; the sheet is {mm(sheet.thickest)} thick.",
+                mend=f"End at {mm(deepest)} or less, or let it go through.", subject=cut.id,
             )  # fmt: skip
         elif cut.leaves_floor and not cut.goes_through:
             left = sheet.thinnest - work.depth
             if left <= 0:
                 yield Finding(
                     "floor-gone", Severity.CAUTION,
-                    f"'{cut.name}' is {work.depth:g} mm deep; where the sheet is {sheet.thinnest:g} mm thin nothing stays under it.",
-                    fix="Make it less deep, or let it go through.", subject=cut.id,
+                    f"'{cut.name}' is {mm(work.depth)} deep; where the sheet is {mm(sheet.thinnest)} thin nothing stays under it.",
+                    mend="Make it less deep, or let it go through.", subject=cut.id,
                 )  # fmt: skip
 
 
@@ -51,8 +51,8 @@ def deeper_than_bit(given: CheckInput) -> Iterator[Finding]:
         if depth > bit.cutting_length + 1e-6:
             yield Finding(
                 "bit-too-short", Severity.STOP,
-                f"'{cut.name}' goes {depth:g} mm deep; {bit.name} cuts only {bit.cutting_length:g} mm.",
-                fix="Choose a longer bit or a smaller depth.", subject=cut.id,
+                f"'{cut.name}' goes {mm(depth)} deep; {bit.name} cuts only {mm(bit.cutting_length)}.",
+                mend="Choose a longer bit or a smaller depth.", subject=cut.id,
             )  # fmt: skip
 
 
@@ -62,14 +62,14 @@ def pass_too_deep(given: CheckInput) -> Iterator[Finding]:
         if step > bit.cutting_length and not work.cut.goes_down_at_once:
             yield Finding(
                 "pass-too-deep", Severity.CAUTION,
-                f"'{work.cut.name}' takes {step:g} mm a pass; {bit.name} cuts only {bit.cutting_length:g} mm.",
-                fix="Make the depth per pass smaller.", subject=work.cut.id,
+                f"'{work.cut.name}' takes {mm(step)} a pass; {bit.name} cuts only {mm(bit.cutting_length)}.",
+                mend="Make the depth per pass smaller.", subject=work.cut.id,
             )  # fmt: skip
         if work.cut.is_last_pass_deep and work.depth - work.cut.start_depth > bit.cutting_length:
             yield Finding(
                 "finish-deep", Severity.CAUTION,
-                f"The last pass of '{work.cut.name}' is {work.depth:g} mm deep at once; {bit.name} cuts {bit.cutting_length:g} mm.",
-                fix="Choose a longer bit, or no finishing allowance.", subject=work.cut.id,
+                f"The last pass of '{work.cut.name}' is {mm(work.depth)} deep at once; {bit.name} cuts {mm(bit.cutting_length)}.",
+                mend="Choose a longer bit, or no finishing allowance.", subject=work.cut.id,
             )  # fmt: skip
 
 
@@ -86,7 +86,7 @@ def cannot_plunge(given: CheckInput) -> Iterator[Finding]:
             yield Finding(
                 "no-plunge", Severity.STOP,
                 f"'{cut.name}' plunges, but {bit.name} does not cut at its centre.",
-                fix="Enter by a ramp, or choose another bit." if cut.has_entries else "Choose another bit.", subject=cut.id,
+                mend="Enter by a ramp, or choose another bit." if cut.has_entries else "Choose another bit.", subject=cut.id,
             )  # fmt: skip
 
 
@@ -98,13 +98,13 @@ def wrong_kind_of_bit(given: CheckInput) -> Iterator[Finding]:
             yield Finding(
                 "drill-sideways", Severity.STOP,
                 f"'{cut.name}' moves {bit.name} sideways; a drill cuts only straight down and would break.",
-                fix="Choose another bit.", subject=cut.id,
+                mend="Choose another bit.", subject=cut.id,
             )  # fmt: skip
         if bit.kind in UNDERCUTS and bit.kind not in kind_of(cut).bits:
             yield Finding(
                 "undercut-bit", Severity.STOP,
                 f"'{cut.name}' lifts {bit.name} out of solid wood; its head is wider than the way out.",
-                fix="Choose another bit, or cut it as an undercut slot.", subject=cut.id,
+                mend="Choose another bit, or cut it as an undercut slot.", subject=cut.id,
             )  # fmt: skip
 
 
@@ -119,7 +119,7 @@ def speed_out_of_reach(given: CheckInput) -> Iterator[Finding]:
                 f"'{cut.name}' asks for {recipe.spindle_rpm:g} rpm; the machine turns {machine.min_rpm:g} to "
                 f"{machine.max_rpm:g}. The file says {changed.spindle_rpm:g}, and feeds {changed.feed:.0f} mm/min so that the chip "
                 "load stays.",
-                fix="Change the speed, and the feed with it.", subject=cut.id,
+                mend="Change the speed, and the feed with it.", subject=cut.id,
             )  # fmt: skip
             continue
         asked = {"feed": recipe.feed, "plunge": recipe.plunge, "finishing feed": cut.last_feed or 0.0}
@@ -128,5 +128,5 @@ def speed_out_of_reach(given: CheckInput) -> Iterator[Finding]:
             yield Finding(
                 "feed-limit", Severity.NOTE,
                 f"'{cut.name}' asks for {' and '.join(over)}; the machine feeds at most {machine.max_feed:g}, and the file says so.",
-                fix="Lower it.", subject=cut.id,
+                mend="Lower it.", subject=cut.id,
             )  # fmt: skip

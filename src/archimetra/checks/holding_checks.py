@@ -14,7 +14,7 @@ import shapely
 from shapely.geometry import MultiLineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm, mm_each
 from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import polygons_of
@@ -67,19 +67,19 @@ def loose_pieces(given: CheckInput) -> Iterator[Finding]:
         last = beside[-1].cut if beside else slots[-1].cut
         x, y = shapely.get_coordinates(piece.representative_point())[0]
         x0, y0, x1, y1 = piece.bounds
-        size = f"{x1 - x0:.0f} x {y1 - y0:.0f} mm"
+        size = f"{mm_each((x1 - x0, y1 - y0), '.0f')}"
         if count == 0:
             yield Finding(
                 "loose-part", Severity.CAUTION,
                 f"'{last.name}' cuts a piece of {size} loose from a clamped sheet, and no tab holds it.",
-                fix="Add tabs, leave a skin, or say on the Board page that tape holds it.",
+                mend="Add tabs, leave a skin, or say on the Board page that tape holds it.",
                 at=(float(x), float(y)), subject=last.id,
             )  # fmt: skip
         elif count == 1 and piece.area > ONE_TAB_MM2:
             yield Finding(
                 "one-tab", Severity.CAUTION,
                 f"A piece of {size} cut by '{last.name}' hangs on a single tab and can turn into the bit.",
-                fix="Give it two tabs or more.", at=(float(x), float(y)), subject=last.id,
+                mend="Give it two tabs or more.", at=(float(x), float(y)), subject=last.id,
             )  # fmt: skip
 
 
@@ -161,6 +161,6 @@ def tabs_too_thick(given: CheckInput) -> Iterator[Finding]:
         if tabs.thickness >= work.sheet.thinnest:
             yield Finding(
                 "tab-thick", Severity.CAUTION,
-                f"The tabs of '{cut.name}' are {tabs.thickness:g} mm thick, as thick as the sheet.",
-                fix="Make them thinner.", subject=cut.id,
+                f"The tabs of '{cut.name}' are {mm(tabs.thickness)} thick, as thick as the sheet.",
+                mend="Make them thinner.", subject=cut.id,
             )  # fmt: skip

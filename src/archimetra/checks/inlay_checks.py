@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import radians, tan
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.checks.check_input import CheckInput
 from archimetra.job.bits import BitKind
 from archimetra.job.cut_parts import Half
@@ -30,21 +30,21 @@ def mating_depths(given: CheckInput) -> Iterator[Finding]:
         if carving.rule == "bit":
             yield Finding(
                 "inlay-bit-short", Severity.STOP,
-                f"'{cut.name}' has to be {cut.end_depth:.2f} mm deep, but {bit.name} cuts only {carving.floor_depth:.2f} mm; the halves "
+                f"'{cut.name}' has to be {mm(cut.end_depth, '.2f')} deep, but {bit.name} cuts only {mm(carving.floor_depth, '.2f')}; the halves "
                 "would not go together.",
-                fix="Choose a longer bit, or make the pocket less deep.", subject=cut.id,
+                mend="Choose a longer bit, or make the pocket less deep.", subject=cut.id,
             )  # fmt: skip
         elif carving.rule == "sheet":
             yield Finding(
                 "inlay-sheet-thin", Severity.STOP,
-                f"'{cut.name}' has to be {cut.end_depth:.2f} mm deep; its sheet is only {work.sheet.thinnest:g} mm thick.",
-                fix="Take a thicker sheet, or make the pocket less deep.", subject=cut.id,
+                f"'{cut.name}' has to be {mm(cut.end_depth, '.2f')} deep; its sheet is only {mm(work.sheet.thinnest)} thick.",
+                mend="Take a thicker sheet, or make the pocket less deep.", subject=cut.id,
             )  # fmt: skip
         elif cut.mating.half is Half.PLUG and work.sheet.thinnest - cut.end_depth < LEAST_BACK_MM:
             yield Finding(
                 "inlay-plug-back", Severity.CAUTION,
-                f"Only {work.sheet.thinnest - cut.end_depth:.2f} mm of the board stay behind '{cut.name}'.",
-                fix="Take a thicker sheet, or make the pocket or the room for the saw smaller.", subject=cut.id,
+                f"Only {mm(work.sheet.thinnest - cut.end_depth, '.2f')} of the board stay behind '{cut.name}'.",
+                mend="Take a thicker sheet, or make the pocket or the room for the saw smaller.", subject=cut.id,
             )  # fmt: skip
 
 
@@ -59,27 +59,27 @@ def glue_used_up(given: CheckInput) -> Iterator[Finding]:
             if bit.kind is not BitKind.VEE:
                 yield Finding(
                     "inlay-no-vee", Severity.STOP, f"'{cut.name}' is half of a V inlay, but {bit.name} is no V bit.",
-                    fix="Choose a V bit; the plug follows.", subject=cut.id,
+                    mend="Choose a V bit; the plug follows.", subject=cut.id,
                 )  # fmt: skip
                 continue
             slope = tan(radians(bit.angle / 2))
             # a flat's share of the sink keeps groove bottoms free; where no groove is rounded the plug goes that much deeper
             sinks = (inlay.fit + bit.tip_flat / 2) / slope
             if inlay.glue_gap - sinks < LEAST_GLUE_MM:
-                why = f"a fit of {inlay.fit:g} mm" if inlay.fit > 0 else ""
-                tip = f"a tip {bit.tip_flat:g} mm flat" if bit.tip_flat > 0 else ""
+                why = f"a fit of {mm(inlay.fit)}" if inlay.fit > 0 else ""
+                tip = f"a tip {mm(bit.tip_flat)} flat" if bit.tip_flat > 0 else ""
                 yield Finding(
                     "inlay-bottoms", Severity.CAUTION,
-                    f"With {' and '.join(w for w in (why, tip) if w) or 'no room for glue'} the plug of '{inlay.name}' sinks up to {sinks:.2f} mm "
-                    f"and leaves {max(inlay.glue_gap - sinks, 0):.2f} mm for glue under it: it bottoms out before its walls close.",
-                    fix=f"Leave at least {sinks + LEAST_GLUE_MM:.2f} mm under the plug, or take a finer tip or a smaller side clearance.", subject=cut.id,
+                    f"With {' and '.join(w for w in (why, tip) if w) or 'no room for glue'} the plug of '{inlay.name}' sinks up to {mm(sinks, '.2f')} "
+                    f"and leaves {mm(max(inlay.glue_gap - sinks, 0), '.2f')} for glue under it: it bottoms out before its walls close.",
+                    mend=f"Leave at least {mm(sinks + LEAST_GLUE_MM, '.2f')} under the plug, or take a finer tip or a smaller side clearance.", subject=cut.id,
                 )  # fmt: skip
             if bit.tip_flat > FLAT_WORTH_MM:
                 yield Finding(
                     "inlay-flat", Severity.NOTE,
-                    f"The tip of {bit.name} is {bit.tip_flat:g} mm flat: where the art of '{inlay.name}' has corners its walls stay open by "
-                    f"up to {bit.tip_flat / 2:.2f} mm a side.",
-                    fix="A finer tip closes them.", subject=cut.id,
+                    f"The tip of {bit.name} is {mm(bit.tip_flat)} flat: where the art of '{inlay.name}' has corners its walls stay open by "
+                    f"up to {mm(bit.tip_flat / 2, '.2f')} a side.",
+                    mend="A finer tip closes them.", subject=cut.id,
                 )  # fmt: skip
 
 
@@ -101,7 +101,7 @@ def half_missing(given: CheckInput) -> Iterator[Finding]:
                 yield Finding(
                     "inlay-half", Severity.CAUTION,
                     f"The {half.value} of '{inlay.name}' is {'switched off' if main else 'gone'}; its other half has nothing to fit.",
-                    fix="Switch it on, undo, or remove the inlay.", subject=main[0].id if main else "",
+                    mend="Switch it on, undo, or remove the inlay.", subject=main[0].id if main else "",
                 )  # fmt: skip
 
 
@@ -117,6 +117,6 @@ def frame_too_tight(given: CheckInput) -> Iterator[Finding]:
             if isinstance(cut, PocketCut | ProfileCut) and inlay.margin < needed:
                 yield Finding(
                     "inlay-margin", Severity.CAUTION,
-                    f"The margin of {inlay.margin:g} mm around the plug of '{inlay.name}' is too tight for {bit.name} in '{cut.name}'.",
-                    fix=f"Make the margin {needed:.1f} mm or more, or choose a smaller bit.", subject=cut.id,
+                    f"The margin of {mm(inlay.margin)} around the plug of '{inlay.name}' is too tight for {bit.name} in '{cut.name}'.",
+                    mend=f"Make the margin {mm(needed, '.1f')} or more, or choose a smaller bit.", subject=cut.id,
                 )  # fmt: skip

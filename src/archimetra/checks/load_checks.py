@@ -7,7 +7,7 @@ from math import radians, tan
 
 import numpy as np
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.checks.check_input import CheckInput
 from archimetra.job.bits import BitKind
 from archimetra.job.recipes import PASS_SHARES, REFERENCE_DIAMETER
@@ -41,9 +41,9 @@ def start_closed(given: CheckInput) -> Iterator[Finding]:
         standing = start + float(before[worst])
         yield Finding(
             "start-closed", Severity.STOP,
-            f"'{cut.name}' starts {cut.start_depth:g} mm down, but {standing:.1f} mm of wood still stand above that when it runs: the bit "
+            f"'{cut.name}' starts {mm(cut.start_depth)} down, but {mm(standing, '.1f')} of wood still stand above that when it runs: the bit "
             "would go down into it at once.",
-            fix="Let the cut that opens it run before, or start at 0.", at=(float(places[worst, 0]), float(places[worst, 1])), subject=cut.id,
+            mend="Let the cut that opens it run before, or start at 0.", at=(float(places[worst, 0]), float(places[worst, 1])), subject=cut.id,
         )  # fmt: skip
 
 
@@ -76,7 +76,7 @@ def carve_heavy(given: CheckInput) -> Iterator[Finding]:
         )
         yield Finding(
             "carve-heavy", Severity.CAUTION,
-            f"'{cut.name}' takes a section of {taken:.0f} mm² at once where it is {deepest:.1f} mm deep; in {given.sheet.material.value} about "
+            f"'{cut.name}' takes a section of {taken:.0f} mm² at once where it is {mm(deepest, '.1f')} deep; in {given.sheet.material.value} about "
             f"{sound:.0f} mm² are sound.",
-            fix=f"Make the depth per pass {better:.1f} mm or less.", subject=cut.id,
+            mend=f"Make the depth per pass {mm(better, '.1f')} or less.", subject=cut.id,
         )  # fmt: skip

@@ -33,7 +33,7 @@ def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
                     "order-inside",
                     Severity.CAUTION,
                     f"'{late.name}' lies inside '{early.name}' but is cut after it, when the part may have moved.",
-                    fix=f"Drag '{late.name}' before '{early.name}' in the sequence.",
+                    mend=f"Drag '{late.name}' before '{early.name}' in the sequence.",
                     subject=late.id,
                 )
 
@@ -59,7 +59,7 @@ def drawn_twice(given: CheckInput) -> Iterator[Finding]:
                         "drawn-twice",
                         Severity.CAUTION,
                         f"'{shape.name}' lies exactly on another outline in '{cut.name}'{other}.",
-                        fix="Remove one of the two.",
+                        mend="Remove one of the two.",
                         at=(x, y),
                         subject=cut.id,
                     )
@@ -79,7 +79,7 @@ def rest_before_first(given: CheckInput) -> Iterator[Finding]:
             yield Finding(
                 "rest-alone", Severity.STOP,
                 f"'{cut.name}' clears the rest of a pocket that is switched off or gone; the bit would work in solid wood.",
-                fix="Switch the pocket on, or let this one clear the whole area.", subject=cut.id,
+                mend="Switch the pocket on, or let this one clear the whole area.", subject=cut.id,
             )  # fmt: skip
             continue
         first, larger = known[cut.parent]
@@ -87,13 +87,13 @@ def rest_before_first(given: CheckInput) -> Iterator[Finding]:
             yield Finding(
                 "rest-order", Severity.STOP,
                 f"'{cut.name}' clears the rest of '{first.name}' but runs before it.",
-                fix=f"Drag '{first.name}' before '{cut.name}' in the sequence.", subject=cut.id,
+                mend=f"Drag '{first.name}' before '{cut.name}' in the sequence.", subject=cut.id,
             )  # fmt: skip
         if larger.diameter <= bit.diameter:
             yield Finding(
                 "rest-larger", Severity.CAUTION,
                 f"'{cut.name}' clears the rest of '{first.name}' with a bit that is no smaller.",
-                fix="Choose a smaller bit.", subject=cut.id,
+                mend="Choose a smaller bit.", subject=cut.id,
             )  # fmt: skip
 
 
@@ -103,13 +103,13 @@ def _floor_order(cut: Cut, carve: int | None, number: int) -> Iterator[Finding]:
         yield Finding(
             "floor-alone", Severity.CAUTION,
             f"'{cut.name}' clears the floor of a V-carve that is switched off or gone; its walls would stay rough steps.",
-            fix="Switch the V-carve on, or this one off.", subject=cut.id,
+            mend="Switch the V-carve on, or this one off.", subject=cut.id,
         )  # fmt: skip
     elif carve < number:
         yield Finding(
             "floor-order", Severity.CAUTION,
             f"'{cut.name}' runs after the V-carve whose floor it clears, which then has to clear that floor itself.",
-            fix=f"Drag '{cut.name}' before it in the sequence.", subject=cut.id,
+            mend=f"Drag '{cut.name}' before it in the sequence.", subject=cut.id,
         )  # fmt: skip
 
 
@@ -121,5 +121,5 @@ def facing_late(given: CheckInput) -> Iterator[Finding]:
             yield Finding(
                 "facing-late", Severity.CAUTION,
                 f"'{cut.name}' faces the sheet after other cuts; their depths, counted from the old face, become smaller.",
-                fix=f"Drag '{cut.name}' to the front of the sequence.", subject=cut.id,
+                mend=f"Drag '{cut.name}' to the front of the sequence.", subject=cut.id,
             )  # fmt: skip

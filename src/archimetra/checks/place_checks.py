@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm, mm_each
 from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.path import bounds_of
 from archimetra.stock.surface import touch_offs
@@ -28,8 +28,8 @@ def off_sheet(given: CheckInput) -> Iterator[Finding]:
             yield Finding(
                 "off-sheet",
                 Severity.STOP,
-                f"The shapes of '{cut.name}' reach {over:.2f} mm past the edge of the sheet.",
-                fix="Move them onto the sheet, or correct its size.",
+                f"The shapes of '{cut.name}' reach {mm(over, '.2f')} past the edge of the sheet.",
+                mend="Move them onto the sheet, or correct its size.",
                 at=corner,
                 subject=cut.id,
             )
@@ -53,8 +53,8 @@ def out_of_travel(given: CheckInput) -> Iterator[Finding]:
         yield Finding(
             "out-of-travel",
             Severity.STOP,
-            f"The bit would travel {float(over.max()):.1f} mm past the machine's {machine.travel_x:g} x {machine.travel_y:g} mm.",
-            fix=f"Move the sheet on the bed or the shapes on the sheet.{hint}",
+            f"The bit would travel {mm(float(over.max()), '.1f')} past the machine's {mm_each((machine.travel_x, machine.travel_y))}.",
+            mend=f"Move the sheet on the bed or the shapes on the sheet.{hint}",
             at=(float(points[worst, 0]), float(points[worst, 1])),
             subject=board.id,
         )
@@ -66,8 +66,8 @@ def out_of_travel(given: CheckInput) -> Iterator[Finding]:
         yield Finding(
             "park-out-of-travel",
             Severity.STOP,
-            f"The bit parks over zero at the end, {beyond:.1f} mm past the machine's {machine.travel_x:g} x {machine.travel_y:g} mm.",
-            fix="Put zero on the Board page where the machine gets to, or move the sheet on the bed.",
+            f"The bit parks over zero at the end, {mm(beyond, '.1f')} past the machine's {mm_each((machine.travel_x, machine.travel_y))}.",
+            mend="Put zero on the Board page where the machine gets to, or move the sheet on the bed.",
             at=(x, y),
             subject=board.id,
         )
@@ -77,16 +77,16 @@ def out_of_travel(given: CheckInput) -> Iterator[Finding]:
         yield Finding(
             "out-of-travel-z",
             Severity.STOP,
-            f"The park height lies {tall:.1f} mm over the spoilboard; the machine travels {machine.travel_z:g} mm up from it.",
-            fix="Lower the park height on the Board page.",
+            f"The park height lies {mm(tall, '.1f')} over the spoilboard; the machine travels {mm(machine.travel_z)} up from it.",
+            mend="Lower the park height on the Board page.",
             subject=board.id,
         )
     if depth > machine.travel_z:
         yield Finding(
             "out-of-travel-z",
             Severity.STOP,
-            f"From the park height to the deepest cut are {depth:.1f} mm; the machine travels {machine.travel_z:g} mm.",
-            fix="Lower the park height on the Board page.",
+            f"From the park height to the deepest cut are {mm(depth, '.1f')}; the machine travels {mm(machine.travel_z)}.",
+            mend="Lower the park height on the Board page.",
             subject=board.id,
         )
 
@@ -124,15 +124,15 @@ def touch_off_gone(given: CheckInput) -> Iterator[Finding]:
             yield Finding(
                 "touch-off-gone", Severity.STOP,
                 f"Before '{name}' Z is to be set again on the sheet's top, but nothing of it is left.",
-                fix="Put Z zero on the spoilboard on the Board page.", subject=block.cut,
+                mend="Put Z zero on the spoilboard on the Board page.", subject=block.cut,
             )  # fmt: skip
             return
         x, y = off.at
         yield Finding(
             "touch-off-gone", Severity.CAUTION,
             f"Before '{name}' Z is to be set again, but '{off.taken_by}' has cut away the surface at the zero point. The file says to touch "
-            f"off at x {x:.0f}, y {y:.0f} mm of the sheet instead.",
-            fix="Touch off there, move zero to where nothing is cut, or put Z zero on the spoilboard.", at=(x, y), subject=block.cut,
+            f"off at x {mm(x, '.0f')}, y {mm(y, '.0f')} of the sheet instead.",
+            mend="Touch off there, move zero to where nothing is cut, or put Z zero on the spoilboard.", at=(x, y), subject=block.cut,
         )  # fmt: skip
         return
 
@@ -156,5 +156,5 @@ def strays(given: CheckInput) -> Iterator[Finding]:
             yield Finding(
                 "strays", Severity.STOP,
                 f"'{cut.name}' would cut far outside its shapes. This is a fault of Archimetra; please report it.",
-                fix="Switch it off, or try another pattern or bit.", at=(x, y), subject=cut.id,
+                mend="Switch it off, or try another pattern or bit.", at=(x, y), subject=cut.id,
             )  # fmt: skip

@@ -52,6 +52,6 @@ def compare_bits(
         path, findings = on_the_board((known.toolpath, known.findings), work)
         seconds = time_run(assemble([path], board.travel_heights), job.machine).total if len(path) else 0.0
         deepest = float(-np.min(path.xyz[:, 2])) if len(path) else 0.0
-        leaves = tuple(f.sentence for f in findings if f.code in _LEAVES)
+        leaves = tuple(f.words for f in findings if f.code in _LEAVES)
         out.append(BitTrial(bit_id, deepest, seconds, leaves))
     return out

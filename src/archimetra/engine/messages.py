@@ -180,7 +180,7 @@ class MateMade(msgspec.Struct, frozen=True, eq=False):
 
 
 class BitTrial(msgspec.Struct, frozen=True):
-    """What one bit makes of a V-carve: how deep it goes, what it leaves, how long it takes."""
+    """What one bit makes of a V-carve: how deep it goes, what it leaves (the words of findings), how long it takes."""
 
     bit: str
     deepest: float

@@ -20,7 +20,7 @@ from archimetra.toolpath.shared.moves import Move, Toolpath
 replace = msgspec.structs.replace
 Planned = tuple[Toolpath, tuple[Finding, ...]]
 
-_NAME_OF = re.compile("⟦([^⟧]*)⟧")  # stands for a name until it is known
+_NAME_OF = re.compile("⟦((?!mm )[^⟧]*)⟧")  # stands for a name until it is known; lengths are another matter
 
 
 def plan_in_own_place(work: ResolvedCut, progress: Callable[[float], None]) -> Planned:
@@ -35,12 +35,12 @@ def on_the_board(planned: Planned, work: ResolvedCut) -> Planned:
     toolpath, findings = planned
     names: dict[str, str] = {str(thing.id): thing.name for thing in _named(work)}
 
-    def worded(text: str) -> str:
+    def named(text: str) -> str:
         return _NAME_OF.sub(lambda found: names.get(found.group(1), found.group(1)), text)
 
     told = tuple(
         replace(
-            finding, sentence=worded(finding.sentence), fix=worded(finding.fix),
+            finding, words=named(finding.words), mend=named(finding.mend),
             at=None if finding.at is None else (finding.at[0] + x, finding.at[1] + y),
         )
         for finding in findings

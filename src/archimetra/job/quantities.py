@@ -14,11 +14,13 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Sequence
 from enum import StrEnum
 from math import isfinite
 from typing import NamedTuple
 
 from archimetra.base.errors import ArchimetraError
+from archimetra.base.findings import Lengths, in_mm
 
 MM_PER_INCH = 25.4
 
@@ -83,6 +85,19 @@ def format_length(mm: float, unit: Unit, *, decimals: int | None = None) -> str:
     if "." in text:
         text = text.rstrip("0").rstrip(".")
     return "0" if text == "-0" else text
+
+
+def lengths_in(unit: Unit) -> Lengths:
+    """How a finding's lengths are said in ``unit`` (``base.findings.Lengths``): as precise in inches as they are in mm."""
+    if unit is Unit.MM:
+        return in_mm
+    decimals = {".0f": 2, ".1f": 3, ".2f": 4}
+
+    def in_inches(values: Sequence[float], form: str, between: str) -> str:
+        each = (format_length(value, unit, decimals=decimals.get(form)) for value in values)
+        return f"{between.join(each)} {unit}"
+
+    return in_inches
 
 
 def is_plain(text: str) -> bool:

@@ -65,7 +65,7 @@ class Picked:
 
 
 class Offer(msgspec.Struct, frozen=True, eq=False, kw_only=True):
-    """A cut that would make sense: what it is called, why, with which bit and settings. Offers are listed by ``place``; one that
+    """A cut that would make sense: what it is called, why (may hold lengths: ``base.findings.mm``), with which bit and settings. Offers are listed by ``place``; one that
     ``leads`` stands first. ``after`` adds what the made cut wants beside it."""
 
     place: float

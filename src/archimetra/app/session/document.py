@@ -14,6 +14,7 @@ import msgspec
 from PySide6.QtCore import QCoreApplication, QEventLoop, QObject, Signal
 
 from archimetra.base.errors import JobFileError
+from archimetra.base.findings import Finding
 from archimetra.edits import basic as edits
 from archimetra.edits.edit import Edit
 from archimetra.edits.history import History
@@ -21,7 +22,7 @@ from archimetra.edits.layering import whole_groups
 from archimetra.job.file import SUFFIX, JobFile, OnDisk, open_job, save_job
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.job import Board, Job, new_job, with_boards
-from archimetra.job.quantities import QuantityError, format_length, is_plain, parse_length, parse_number
+from archimetra.job.quantities import QuantityError, format_length, is_plain, lengths_in, parse_length, parse_number
 
 
 class Document(QObject):
@@ -124,6 +125,10 @@ class Document(QObject):
                 if abs(parse_length(typed, default=unit) - mm) < 1e-9:
                     return typed, f"= {shown} {unit}"
         return shown, str(unit)
+
+    def words_of(self, finding: Finding) -> str:
+        """A finding in one line, lengths in the job's unit."""
+        return finding.text(lengths_in(self.job.unit))
 
     def undo(self) -> None:
         self.leaving.emit()

@@ -80,7 +80,7 @@ class OutputPage(Page):
         self._show_files()
         plan = session.planning.plan
         stops = [f for f in plan.findings if f.severity is Severity.STOP] if plan is not None else []
-        self._stops.setText("\n".join(f.text() for f in stops[:4]))
+        self._stops.setText("\n".join(session.words_of(f) for f in stops[:4]))
         shown(self._stops, bool(stops))
         shown(self._told, bool(self._told.text()))
         self._write.setEnabled(bool(self._files or (session.planning.files_problem and index >= 0)))

@@ -10,6 +10,8 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF
 
 from archimetra.app.theme import style
 from archimetra.app.views.plan_surface import PlanSurface
+from archimetra.base.findings import worded
+from archimetra.job.quantities import lengths_in
 from archimetra.toolpath.shared.moves import MarkKind, PathMark
 
 REACH_PX = 9.0
@@ -77,7 +79,7 @@ class PathMarks(QObject):
             return ""
         if mark.kind is MarkKind.TAB:
             return "tab: drag it along, double-click takes it away"
-        return f"start, {mark.reason}: drag it along"
+        return f"start, {worded(mark.reason, lengths_in(self._plan.unit))}: drag it along"
 
     def paint(self, painter: QPainter) -> None:
         tokens = self._plan.tokens

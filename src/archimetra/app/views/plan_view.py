@@ -49,7 +49,7 @@ from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import Board, Job
-from archimetra.job.quantities import format_length
+from archimetra.job.quantities import format_length, lengths_in
 from archimetra.job.shapes import Guide
 from archimetra.toolpath.shared.program import Run
 
@@ -364,7 +364,7 @@ class PlanView(PlanSurface):
         else:
             shape = self.drag.shape if self.drag is not None else None
             self.setCursor(shape if shape is not None else Qt.CursorShape.ArrowCursor)
-        self.setToolTip(finding.text() if finding is not None else "")
+        self.setToolTip(finding.text(lengths_in(self.unit)) if finding is not None else "")
 
     def _say_cursor(self, at: QPointF) -> None:
         if self.job is None:

@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearance import Deepest
 from archimetra.geometry.clearances import ClearanceSet, Piece
@@ -37,7 +37,7 @@ def unfit(work: ResolvedCut) -> Iterator[Finding]:
         yield Finding(
             "carve-bit", Severity.STOP,
             f"'{cut.name}' carves, but {bit.name} is the same width all the way down.",
-            fix="Choose a V bit or a tapered ball.", subject=cut.id,
+            mend="Choose a V bit or a tapered ball.", subject=cut.id,
         )  # fmt: skip
 
 
@@ -73,7 +73,7 @@ class CarveFindings:
                 Finding(
                     "carve-united", Severity.NOTE,
                     f"Shapes of '{cut.name}' overlap at {count} place{'s' if count > 1 else ''} and are carved as one.",
-                    fix="Move them apart if they are to stay apart.", at=area.overlaps[0], subject=cut.id,
+                    mend="Move them apart if they are to stay apart.", at=area.overlaps[0], subject=cut.id,
                 )
             )  # fmt: skip
         if area.slivers:
@@ -83,7 +83,7 @@ class CarveFindings:
                     "carve-slivers", Severity.NOTE,
                     f"{count} outline{'s' if count > 1 else ''} of '{cut.name}' enclose{'' if count > 1 else 's'} next to nothing "
                     "and are left out.",
-                    fix="Remove them on the Artwork page.", at=area.slivers[0], subject=cut.id,
+                    mend="Remove them on the Artwork page.", at=area.slivers[0], subject=cut.id,
                 )
             )  # fmt: skip
         return out
@@ -93,19 +93,19 @@ class CarveFindings:
         if c.sink > 0:
             return Finding(
                 "carve-no-room", Severity.STOP,
-                f"'{cut.name}' begins {c.sink:.2f} mm below its face, deeper than {self._bit.name} or the sheet allows; it cuts nothing.",
-                fix="Make the pocket less deep, or choose a longer bit.", subject=cut.id,
+                f"'{cut.name}' begins {mm(c.sink, '.2f')} below its face, deeper than {self._bit.name} or the sheet allows; it cuts nothing.",
+                mend="Make the pocket less deep, or choose a longer bit.", subject=cut.id,
             )  # fmt: skip
         return Finding(
             "carve-no-room", Severity.STOP, f"'{cut.name}' starts at or below the bottom of the sheet; it cuts nothing.",
-            fix="Make the start depth smaller.", subject=cut.id,
+            mend="Make the start depth smaller.", subject=cut.id,
         )  # fmt: skip
 
     def line_narrow(self, width: float) -> Finding:
         return Finding(
             "carve-line-narrow", Severity.STOP,
-            f"'{self._cut.name}' is to carve lines {width:g} mm wide; the tip of {self._bit.name} is as wide itself.",
-            fix="Make the lines wider, or choose a finer bit.", subject=self._cut.id,
+            f"'{self._cut.name}' is to carve lines {mm(width)} wide; the tip of {self._bit.name} is as wide itself.",
+            mend="Make the lines wider, or choose a finer bit.", subject=self._cut.id,
         )  # fmt: skip
 
     def standing(self, area: CarveArea) -> list[Finding]:
@@ -132,8 +132,8 @@ class CarveFindings:
         return [
             Finding(
                 "carve-thin-standing", Severity.CAUTION,
-                f"What stands here in '{cut.name}' is only {width:.2f} mm wide and may break.",
-                fix=f"Thicken it to {least:g} mm, or carve less deep.", at=(x, y), subject=cut.id,
+                f"What stands here in '{cut.name}' is only {mm(width, '.2f')} wide and may break.",
+                mend=f"Thicken it to {mm(least)}, or carve less deep.", at=(x, y), subject=cut.id,
             )
             for width, x, y in places[:MOST_THIN]
         ]  # fmt: skip
@@ -200,41 +200,41 @@ class CarveFindings:
             else:
                 words = f"{count} gap{'s' if count > 1 else ''} within '{cut.name}' are too narrow to reach as deep as the saw needs."
                 fix = "Leave less room for the saw, or choose a bit with a smaller angle."
-            yield Finding("inlay-narrow", Severity.NOTE, words, fix=fix, at=(x, y), subject=cut.id)
+            yield Finding("inlay-narrow", Severity.NOTE, words, mend=fix, at=(x, y), subject=cut.id)
         if self._lost:
             width, x, y = max(self._lost)
             count = len(self._lost)
             yield Finding(
                 "carve-too-narrow", Severity.STOP,
                 f"{count} piece{'s' if count > 1 else ''} of '{cut.name}' {'are' if count > 1 else 'is'} narrower than the "
-                f"{bit.tip_flat:g} mm tip of {bit.name} (up to {width:.2f} mm wide) and left uncut.",
-                fix="Choose a bit with a finer tip, or thicken the shapes.", at=(x, y), subject=cut.id,
+                f"{mm(bit.tip_flat)} tip of {bit.name} (up to {mm(width, '.2f')} wide) and left uncut.",
+                mend="Choose a bit with a finer tip, or thicken the shapes.", at=(x, y), subject=cut.id,
             )  # fmt: skip
         if self._necks:
             width, _, x, y = max(self._necks, key=lambda neck: neck[1])
             total = sum(neck[1] for neck in self._necks)
             yield Finding(
                 "carve-neck", Severity.CAUTION,
-                f"{total:.1f} mm of strokes in '{cut.name}' are narrower than the {bit.tip_flat:g} mm tip of {bit.name} "
-                f"(down to {width:.2f} mm) and stay uncut.",
-                fix="Choose a bit with a finer tip.", at=(x, y), subject=cut.id,
+                f"{mm(total, '.1f')} of strokes in '{cut.name}' are narrower than the {mm(bit.tip_flat)} tip of {bit.name} "
+                f"(down to {mm(width, '.2f')}) and stay uncut.",
+                mend="Choose a bit with a finer tip.", at=(x, y), subject=cut.id,
             )  # fmt: skip
         if self._corners:
             short, x, y = max(self._corners)
             count = len(self._corners)
             yield Finding(
                 "carve-corners", Severity.NOTE,
-                f"{count} corner{'s' if count > 1 else ''} of '{cut.name}' end up to {short:.2f} mm short of their point: the "
-                f"{bit.tip_flat:g} mm tip of {bit.name} goes no farther.",
-                fix="A bit with a finer tip goes nearer.", at=(x, y), subject=cut.id,
+                f"{count} corner{'s' if count > 1 else ''} of '{cut.name}' end up to {mm(short, '.2f')} short of their point: the "
+                f"{mm(bit.tip_flat)} tip of {bit.name} goes no farther.",
+                mend="A bit with a finer tip goes nearer.", at=(x, y), subject=cut.id,
             )  # fmt: skip
         if self._widest is not None and c.rule != "cut":
             radius, x, y = self._widest
             why = f"{bit.name} cuts no deeper" if c.rule == "bit" else "the sheet is no thicker"
             yield Finding(
                 "carve-too-wide", Severity.CAUTION,
-                f"Strokes of '{cut.name}' are up to {2 * radius:.1f} mm wide; {why} than {c.limit:.2f} mm, so a flat floor is left there.",
-                fix=f"Enter a depth limit of {c.floor_depth:.1f} mm or less and let a straight bit clear the floor.", at=(x, y),
+                f"Strokes of '{cut.name}' are up to {mm(2 * radius, '.1f')} wide; {why} than {mm(c.limit, '.2f')}, so a flat floor is left there.",
+                mend=f"Enter a depth limit of {mm(c.floor_depth, '.1f')} or less and let a straight bit clear the floor.", at=(x, y),
                 subject=cut.id,
             )  # fmt: skip
         if self._rest_length > _WORTH_ROWS_MM and self._cleared is None and not self._left:
@@ -243,7 +243,7 @@ class CarveFindings:
                 "carve-floor-alone", Severity.NOTE,
                 f"{bit.name} clears the floor of '{cut.name}' alone, {self._floor_area / 100:.1f} cm² in some "
                 f"{self._rest_length / 1000:.1f} m of rows{f', about {minutes:.0f} min' if minutes >= 1 else ''}.",
-                fix="Let a straight bit clear the floor before.", at=self._floor_at, subject=cut.id,
+                mend="Let a straight bit clear the floor before.", at=self._floor_at, subject=cut.id,
             )  # fmt: skip
         if self._left:
             _, x, y = max(self._left)
@@ -251,12 +251,12 @@ class CarveFindings:
                 "carve-floor-left", Severity.STOP,
                 f"{sum(left[0] for left in self._left) / 100:.1f} cm² of the floor of '{cut.name}' would take {bit.name} hours; "
                 "it is left standing.",
-                fix="Let a straight bit clear the floor, or allow higher cusps.", at=(x, y), subject=cut.id,
+                mend="Let a straight bit clear the floor, or allow higher cusps.", at=(x, y), subject=cut.id,
             )  # fmt: skip
         elif bit.kind is BitKind.BALL and self._widest is not None:
             yield Finding(
                 "carve-ball", Severity.NOTE, f"{bit.name} leaves the floor of '{cut.name}' rounded at its edge.",
-                fix="A V bit or a straight bit leaves it sharp.", subject=cut.id,
+                mend="A V bit or a straight bit leaves it sharp.", subject=cut.id,
             )  # fmt: skip
 
 

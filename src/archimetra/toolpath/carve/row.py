@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from archimetra.base.findings import Finding
+from archimetra.base.findings import Finding, mm
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.ids import CutId
 from archimetra.job.job import Job
@@ -39,7 +39,7 @@ def _offers(picked: Picked) -> Iterator[Offer]:
     needs = bit.rise_at(min(room / 2, bit.radius))
     has_floor = room / 2 > bit.radius or needs > limit
     depth = min(limit, 5.0) if has_floor else 0.0
-    why = f"flat floor at {depth:g} mm, cleared by a straight bit" if has_floor else f"{needs:.1f} mm at its deepest"
+    why = f"flat floor at {mm(depth)}, cleared by a straight bit" if has_floor else f"{mm(needs, '.1f')} at its deepest"
 
     def with_floor(job: Job, cut: CutId, bits: BitsAtHand) -> Job:
         from archimetra.edits import leftovers

@@ -14,7 +14,7 @@ import numpy as np
 import shapely
 from shapely.geometry.base import BaseGeometry
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.offset import thinned
@@ -135,9 +135,9 @@ def _left_out(
         x, y = shapely.get_coordinates(samples[missed[len(missed) // 2]])[0]
         yield Finding(
             "chamfer-tight", Severity.CAUTION,
-            f"About {max(len(missed) * length / count, 0.1):.1f} mm of the edges of '{cut.name}' get no bevel: the tip, {bevel.beside:.2f} mm beside "
+            f"About {mm(max(len(missed) * length / count, 0.1), '.1f')} of the edges of '{cut.name}' get no bevel: the tip, {mm(bevel.beside, '.2f')} beside "
             "the edge, would reach the wood on the other side.",
-            fix="Let the tip go less far past the bevel.", at=(float(x), float(y)), subject=cut.id,
+            mend="Let the tip go less far past the bevel.", at=(float(x), float(y)), subject=cut.id,
         )  # fmt: skip
 
 
@@ -228,17 +228,17 @@ def _unsuited(work: ResolvedCut, cut: ChamferCut) -> list[Finding]:
         return [
             Finding(
                 "chamfer-bit", Severity.STOP, f"'{cut.name}' needs the slope of a V bit; {bit.name} has none.",
-                fix="Choose a V bit.", subject=cut.id,
+                mend="Choose a V bit.", subject=cut.id,
             )
         ]  # fmt: skip
     bevel = cut.bevel(bit)
     widest = bit.radius if cut.is_on_line else bit.radius - bevel.beside
     if bevel.width <= widest + 1e-6:
         return []
-    fix = f"Make it {max(np.floor(widest * 100) / 100, 0.0):g} mm wide or less, or choose a wider V bit."
+    fix = f"Make it {mm(max(np.floor(widest * 100) / 100, 0.0))} wide or less, or choose a wider V bit."
     return [
         Finding(
-            "chamfer-wide", Severity.STOP, f"The bevel of '{cut.name}' is {bevel.width:.2f} mm wide; {bit.name} reaches only "
-            f"{max(widest, 0.0):.2f} mm." , fix=fix, subject=cut.id,
+            "chamfer-wide", Severity.STOP, f"The bevel of '{cut.name}' is {mm(bevel.width, '.2f')} wide; {bit.name} reaches only "
+            f"{mm(max(widest, 0.0), '.2f')}." , mend=fix, subject=cut.id,
         )
     ]  # fmt: skip

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from archimetra.base.findings import Finding
+from archimetra.base.findings import Finding, mm
 from archimetra.job.bits import BitKind
 from archimetra.job.cuts.chamfer import ChamferCut
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
@@ -40,7 +40,7 @@ def _offers(picked: Picked) -> Iterator[Offer]:
     if bit is not None and picked.closed:
         width = min(1.0, round(picked.board.sheet.thinnest / 4, 1))
         yield Offer(
-            place=6.5, title="Chamfer", why=f"top edges broken {width:g} mm wide", bit=bit, fields={"width": width}
+            place=6.5, title="Chamfer", why=f"top edges broken {mm(width)} wide", bit=bit, fields={"width": width}
         )
 
 

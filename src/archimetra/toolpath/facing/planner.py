@@ -12,7 +12,7 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.geometry.arcfit import fit_arcs
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearance import Clearance
@@ -46,7 +46,7 @@ def plan_facing(work: ResolvedCut, progress: Progress = lambda share: None) -> t
             findings.append(
                 Finding(
                     "facing-ridges", Severity.CAUTION, f"'{cut.name}' faces with {bit.name}, which leaves ridges.",
-                    fix="Choose a straight or surfacing bit.", subject=cut.id,
+                    mend="Choose a straight or surfacing bit.", subject=cut.id,
                 )
             )  # fmt: skip
         findings.extend(
@@ -206,7 +206,7 @@ def _too_thin(work: ResolvedCut, cut: FacingCut) -> list[Finding]:
     return [
         Finding(
             "facing-thin", Severity.STOP,
-            f"'{cut.name}' faces to {cut.target:g} mm, but the sheet is only {work.sheet.thickest:g} mm thick.",
-            fix="Enter a smaller target thickness, or measure again.", subject=cut.id,
+            f"'{cut.name}' faces to {mm(cut.target)}, but the sheet is only {mm(work.sheet.thickest)} thick.",
+            mend="Enter a smaller target thickness, or measure again.", subject=cut.id,
         )
     ]  # fmt: skip

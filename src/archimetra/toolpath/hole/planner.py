@@ -13,7 +13,7 @@ from math import ceil, pi
 import msgspec
 import numpy as np
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm, mm_each
 from archimetra.job.bits import BitKind
 from archimetra.job.cuts.hole import HoleCut, HoleMethod
 from archimetra.toolpath.resolved_cut import ResolvedCut
@@ -93,16 +93,16 @@ def _nothing_round(work: ResolvedCut, found: list[Circle], chosen: list[Circle])
         out.append(
             Finding(
                 "holes-none", Severity.STOP, f"'{cut.name}' has no circles among its shapes and cuts nothing.",
-                fix="Give it circles, or cut the shapes as a pocket.", subject=cut.id,
+                mend="Give it circles, or cut the shapes as a pocket.", subject=cut.id,
             )
         )  # fmt: skip
     elif not chosen:
-        sizes = ", ".join(f"{size:g}" for size, _ in sizes_of(found))
+        sizes = [size for size, _ in sizes_of(found)]
         out.append(
             Finding(
                 "holes-size", Severity.STOP,
-                f"'{cut.name}' takes holes of {', '.join(f'{d:g}' for d in cut.diameters)} mm; its shapes have {sizes} mm.",
-                fix="Choose the sizes again.", subject=cut.id,
+                f"'{cut.name}' takes holes of {mm_each(cut.diameters, between=', ')}; its shapes have {mm_each(sizes, between=', ')}.",
+                mend="Choose the sizes again.", subject=cut.id,
             )
         )  # fmt: skip
     round_shapes = {circle.shape for circle in found}
@@ -254,8 +254,8 @@ class _Holes:
                 Finding(
                     "hole-narrow", Severity.STOP,
                     f"{_holes(self._too_narrow)} of '{cut.name}' {'is' if len(self._too_narrow) == 1 else 'are'} narrower than "
-                    f"the {bit.diameter:g} mm bit ({first.diameter:.2f} mm first) and left uncut.",
-                    fix="Choose a smaller bit.", at=first.at, subject=cut.id,
+                    f"the {mm(bit.diameter)} bit ({mm(first.diameter, '.2f')} first) and left uncut.",
+                    mend="Choose a smaller bit.", at=first.at, subject=cut.id,
                 )
             )  # fmt: skip
         if self._too_wide:
@@ -264,9 +264,9 @@ class _Holes:
                 Finding(
                     "hole-wide", Severity.CAUTION,
                     f"{_holes(self._too_wide)} of '{cut.name}' {'is' if len(self._too_wide) == 1 else 'are'} wider than the "
-                    f"{bit.diameter:g} mm bit ({first.diameter:.2f} mm first); drilling leaves "
+                    f"{mm(bit.diameter)} bit ({mm(first.diameter, '.2f')} first); drilling leaves "
                     f"{'it' if len(self._too_wide) == 1 else 'them'} too narrow.",
-                    fix="Bore instead of drilling, or choose a bit of that size.", at=first.at, subject=cut.id,
+                    mend="Bore instead of drilling, or choose a bit of that size.", at=first.at, subject=cut.id,
                 )
             )  # fmt: skip
         if self._bad_steps:
@@ -274,9 +274,9 @@ class _Holes:
             out.append(
                 Finding(
                     "hole-step", Severity.CAUTION,
-                    f"A counterbore of '{cut.name}' is no wider than its {first.diameter:.2f} mm hole, or no deeper than where the "
+                    f"A counterbore of '{cut.name}' is no wider than its {mm(first.diameter, '.2f')} hole, or no deeper than where the "
                     "cut starts; it is left out there.",
-                    fix="Make the counterbore wider, or choose the holes it belongs to.", at=first.at, subject=cut.id,
+                    mend="Make the counterbore wider, or choose the holes it belongs to.", at=first.at, subject=cut.id,
                 )
             )  # fmt: skip
         return out

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from archimetra.base.findings import Finding
+from archimetra.base.findings import Finding, mm
 from archimetra.job.cuts.hole import HoleCut
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.row import Progress, Row
@@ -28,7 +28,7 @@ def _offers(picked: Picked) -> Iterator[Offer]:
     if not picked.holes:
         return
     sizes = sizes_of(picked.holes)
-    words = ", ".join(f"{count} of {size:g} mm" for size, count in sizes[:4])
+    words = ", ".join(f"{count} of {mm(size)}" for size, count in sizes[:4])
     bit = picked.bits.for_hole(sizes[0][0], picked.thickness)
     how = "drilled" if abs(bit.diameter - sizes[0][0]) < 0.05 else "bored round"
     is_all = len(picked.opened) < len(picked.shapes)

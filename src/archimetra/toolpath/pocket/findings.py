@@ -10,7 +10,7 @@ import shapely
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import polygons_of
 from archimetra.job.bits import Bit
@@ -37,7 +37,7 @@ def ridged(cut: PocketCut, bit: Bit) -> Finding:
     return Finding(
         "pocket-ridges", Severity.CAUTION,
         f"'{cut.name}' clears an area with {bit.name}, whose floor will be ridged.",
-        fix="Choose a straight bit for the floor.", subject=cut.id,
+        mend="Choose a straight bit for the floor.", subject=cut.id,
     )  # fmt: skip
 
 
@@ -45,8 +45,8 @@ def no_floor(cut: PocketCut, bit: Bit) -> Finding:
     """On a V-carve's floor what a bit does not reach is the carving bit's; only a bit with nothing to do is told."""
     return Finding(
         "floor-none", Severity.NOTE,
-        f"'{cut.name}' finds no floor the {bit.diameter:g} mm bit fits on; the carving bit clears it alone.",
-        fix="Choose a smaller bit, or switch it off.", subject=cut.id,
+        f"'{cut.name}' finds no floor the {mm(bit.diameter)} bit fits on; the carving bit clears it alone.",
+        mend="Choose a smaller bit, or switch it off.", subject=cut.id,
     )  # fmt: skip
 
 
@@ -64,8 +64,8 @@ def areas_missed(cut: PocketCut, bit: Bit, area: PocketArea, reached: Reached) -
         out.append(
             Finding(
                 "pocket-too-small", Severity.STOP,
-                f"The {bit.diameter:g} mm bit does not fit into an area {width:.2f} mm wide in '{cut.name}'; it is left uncut.",
-                fix="Choose a smaller bit, or let one clear the rest.", at=at, subject=cut.id,
+                f"The {mm(bit.diameter)} bit does not fit into an area {mm(width, '.2f')} wide in '{cut.name}'; it is left uncut.",
+                mend="Choose a smaller bit, or let one clear the rest.", at=at, subject=cut.id,
             )
         )  # fmt: skip
     return out
@@ -99,9 +99,9 @@ def branches_missed(work: ResolvedCut, cut: PocketCut, area: PocketArea, reached
     return [
         Finding(
             "pocket-left", Severity.STOP if much else Severity.CAUTION,
-            f"The {work.bit.diameter:g} mm bit does not get into {len(pieces)} narrow place{'s' if len(pieces) > 1 else ''} of "
+            f"The {mm(work.bit.diameter)} bit does not get into {len(pieces)} narrow place{'s' if len(pieces) > 1 else ''} of "
             f"'{cut.name}'; {total:.0f} mm² of its {drawn.area:.0f} mm² stay uncut.",
-            fix="Let a smaller bit clear the rest, or choose a smaller one.", at=(float(x), float(y)), subject=cut.id,
+            mend="Let a smaller bit clear the rest, or choose a smaller one.", at=(float(x), float(y)), subject=cut.id,
         )
     ]  # fmt: skip
 

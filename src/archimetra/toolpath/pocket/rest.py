@@ -62,7 +62,7 @@ class RestOfPocket:
                 Finding(
                     "rest-none", Severity.NOTE,
                     f"{larger.name} leaves nothing that '{self._cut.name}' would have to clear.",
-                    fix="Switch it off.", subject=self._cut.id,
+                    mend="Switch it off.", subject=self._cut.id,
                 )
             )  # fmt: skip
             return
@@ -93,7 +93,7 @@ class RestOfPocket:
                 Finding(
                     "rest-unreached", Severity.CAUTION,
                     f"'{self._cut.name}' reaches nothing of what {larger.name} leaves.",
-                    fix="Choose a smaller bit.", subject=self._cut.id,
+                    mend="Choose a smaller bit.", subject=self._cut.id,
                 )
             )  # fmt: skip
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import msgspec
 
-from archimetra.base.findings import Finding
+from archimetra.base.findings import Finding, mm
 from archimetra.job.cut_parts import Entry
 from archimetra.job.cuts import Opening
 from archimetra.job.cuts.carve import CarveCut
@@ -61,7 +61,7 @@ def _offers(picked: Picked) -> Iterator[Offer]:
 
     if picked.closed:
         bit = picked.bits.straight(picked.board.sheet.thinnest / 2, at_most=0.55 * picked.room)
-        yield Offer(place=2, title="Pocket", why=f"{picked.room:.1f} mm at its widest", bit=bit)
+        yield Offer(place=2, title="Pocket", why=f"{mm(picked.room, '.1f')} at its widest", bit=bit)
 
 
 ROW = Row(PocketCut, _plan, _resolve, offers=_offers)

@@ -63,7 +63,7 @@ def leads_on(
         "lead-no-room", Severity.NOTE,
         f"There is no room for {'a lead' if missing == 1 else 'the leads'} at a contour of '{cut.name}'; "
         "the bit goes straight to it.",
-        fix="Make the lead shorter or drag the start elsewhere.", at=track.point(a), subject=cut.id,
+        mend="Make the lead shorter or drag the start elsewhere.", at=track.point(a), subject=cut.id,
     )  # fmt: skip
     return found, (told,)
 

@@ -75,7 +75,7 @@ def _kept_order(
         "order-kept", Severity.CAUTION,
         f"'{cut.name}' keeps the order of its shapes and cuts an outline before {len(late)} "
         f"contour{'s' if len(late) > 1 else ''} inside it, when the part may have moved.",
-        fix="Let the order follow by itself, or put what is inside first.", at=contours[late[0]].at, subject=cut.id,
+        mend="Let the order follow by itself, or put what is inside first.", at=contours[late[0]].at, subject=cut.id,
     )  # fmt: skip
     return order, (told,)
 

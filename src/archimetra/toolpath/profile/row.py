@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
-from archimetra.base.findings import Finding
+from archimetra.base.findings import Finding, mm
 from archimetra.job.cut_parts import Side
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
@@ -33,7 +33,7 @@ def _offers(picked: Picked) -> Iterator[Offer]:
         return
     thickness = picked.thickness
     yield Offer(
-        place=3.5 if picked.holes else 1, title="Outline, outside", why=f"cut out through {thickness:g} mm",
+        place=3.5 if picked.holes else 1, title="Outline, outside", why=f"cut out through {mm(thickness)}",
         bit=picked.bits.straight(thickness), fields={"side": Side.OUTSIDE},
     )  # fmt: skip
     yield Offer(

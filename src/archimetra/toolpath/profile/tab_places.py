@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.toolpath.profile.begins import can_enter
@@ -63,16 +63,14 @@ def _told_by_hand(work: ResolvedCut, cut: ProfileCut, track: Track, asked: int, 
         return []
     lift = cut.tabs.length + work.bit.diameter
     if placed == 0:
-        words = (
-            f"A tab set by hand in '{cut.name}' is longer than its outline of {track.length:.0f} mm; it is left out."
-        )
+        words = f"A tab set by hand in '{cut.name}' is longer than its outline of {mm(track.length, '.0f')}; it is left out."
     else:
         words = (
-            f"{asked - placed} of {asked} tabs set by hand in '{cut.name}' stand nearer to another than {lift:g} mm, a tab and "
+            f"{asked - placed} of {asked} tabs set by hand in '{cut.name}' stand nearer to another than {mm(lift)}, a tab and "
             "the bit's width, and are left out."
         )
     fix = "Move them apart, or make the tabs shorter."
-    return [Finding("tabs-by-hand", Severity.CAUTION, words, fix=fix, at=track.point(0.0), subject=cut.id)]
+    return [Finding("tabs-by-hand", Severity.CAUTION, words, mend=fix, at=track.point(0.0), subject=cut.id)]
 
 
 def _told(cut: ProfileCut, track: Track, placed: int, asked: int, near: int, in_zone: int) -> list[Finding]:
@@ -81,8 +79,8 @@ def _told(cut: ProfileCut, track: Track, placed: int, asked: int, near: int, in_
         return [
             Finding(
                 "tabs-few", Severity.CAUTION,
-                f"Only {placed} of {asked} tabs fit on an outline of {track.length:.0f} mm in '{name}'.",
-                fix="Make the tabs shorter or fewer, or hold the part with tape.", at=at, subject=cut.id,
+                f"Only {placed} of {asked} tabs fit on an outline of {mm(track.length, '.0f')} in '{name}'.",
+                mend="Make the tabs shorter or fewer, or hold the part with tape.", at=at, subject=cut.id,
             )
         ]  # fmt: skip
     if in_zone:
@@ -90,7 +88,7 @@ def _told(cut: ProfileCut, track: Track, placed: int, asked: int, near: int, in_
             Finding(
                 "tabs-zone", Severity.CAUTION,
                 f"{in_zone} tab{'' if in_zone == 1 else 's'} of '{name}' could not be kept out of the areas given.",
-                fix="Use fewer tabs or set them by hand.", at=at, subject=cut.id,
+                mend="Use fewer tabs or set them by hand.", at=at, subject=cut.id,
             )
         ]  # fmt: skip
     if near:
@@ -98,7 +96,7 @@ def _told(cut: ProfileCut, track: Track, placed: int, asked: int, near: int, in_
             Finding(
                 "tabs-corner", Severity.NOTE,
                 f"{near} tab{'' if near == 1 else 's'} of '{name}' could not be kept "
-                f"{cut.tabs.corner_distance:g} mm off corners and tight curves.",
+                f"{mm(cut.tabs.corner_distance)} off corners and tight curves.",
                 at=at, subject=cut.id,
             )
         ]  # fmt: skip

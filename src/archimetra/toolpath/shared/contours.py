@@ -16,7 +16,7 @@ import shapely
 from shapely.geometry import LinearRing, Polygon
 
 from archimetra.base.errors import GeometryError
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.geometry.arcfit import fit_arcs, to_arcs
 from archimetra.geometry.arrays import FloatArray, IntArray
 from archimetra.geometry.clearance import Clearance, inside_out
@@ -336,9 +336,9 @@ def _necks(region: Region, rings: list[FloatArray], cut: Sided, bit: Bit) -> lis
             return [
                 Finding(
                     "profile-neck", Severity.CAUTION,
-                    f"An opening of '{cut.name}' has a neck the {bit.diameter:g} mm bit does not pass; its halves are cut apart from "
+                    f"An opening of '{cut.name}' has a neck the {mm(bit.diameter)} bit does not pass; its halves are cut apart from "
                     "each other and what is between them stays.",
-                    fix="Choose a smaller bit.", at=(float(middle[0]), float(middle[1])), subject=cut.id,
+                    mend="Choose a smaller bit.", at=(float(middle[0]), float(middle[1])), subject=cut.id,
                 )
             ]  # fmt: skip
     return []
@@ -348,9 +348,9 @@ def _narrow(places: FloatArray, cut: Sided, bit: Bit) -> Finding:
     x, y, _ = places[int(np.argmax(places[:, 2]))]
     return Finding(
         "profile-narrow", Severity.CAUTION,
-        f"Narrow stretches of '{cut.name}', about {len(places) * bit.radius:.0f} mm of outline, are left uncut: the "
-        f"{bit.diameter:g} mm bit does not fit into them.",
-        fix="Choose a smaller bit.", at=(float(x), float(y)), subject=cut.id,
+        f"Narrow stretches of '{cut.name}', about {mm(len(places) * bit.radius, '.0f')} of outline, are left uncut: the "
+        f"{mm(bit.diameter)} bit does not fit into them.",
+        mend="Choose a smaller bit.", at=(float(x), float(y)), subject=cut.id,
     )  # fmt: skip
 
 
@@ -378,9 +378,9 @@ def parts_too_near(region: Region, cut: Sided, bit: Bit, *, nearer_than: float) 
         Finding(
             "profile-gap",
             Severity.STOP,
-            f"Two parts of '{cut.name}' lie {gap:.2f} mm apart; the {bit.diameter:g} mm bit does not pass between them, "
+            f"Two parts of '{cut.name}' lie {mm(gap, '.2f')} apart; the {mm(bit.diameter)} bit does not pass between them, "
             "so they stay joined.",
-            fix="Move them apart or choose a smaller bit.",
+            mend="Move them apart or choose a smaller bit.",
             at=(float(middle[0]), float(middle[1])),
             subject=cut.id,
         )
@@ -391,8 +391,8 @@ def _too_small(at: tuple[float, float], width: float, cut: Sided, bit: Bit) -> F
     return Finding(
         "profile-too-small",
         Severity.STOP,
-        f"The {bit.diameter:g} mm bit does not fit into an opening {width:.2f} mm wide in '{cut.name}'; it is left uncut.",
-        fix="Choose a smaller bit.",
+        f"The {mm(bit.diameter)} bit does not fit into an opening {mm(width, '.2f')} wide in '{cut.name}'; it is left uncut.",
+        mend="Choose a smaller bit.",
         at=at,
         subject=cut.id,
     )
@@ -406,8 +406,8 @@ def open_finding(shape: Shape, path: Path, cut: Cut | Sided, *, side: str = "") 
     return Finding(
         f"{'profile' if side else 'area'}-open",
         Severity.STOP,
-        f"'{shape.name}' is open by {gap:.2f} mm and has no {side or 'inside'}; '{cut.name}' leaves it uncut.",
-        fix=fix,
+        f"'{shape.name}' is open by {mm(gap, '.2f')} and has no {side or 'inside'}; '{cut.name}' leaves it uncut.",
+        mend=fix,
         at=(x, y),
         subject=cut.id,
     )
@@ -429,7 +429,7 @@ def no_area(cut: Cut | Sided) -> Finding:
         "area-none",
         Severity.STOP,
         f"The shapes of '{cut.name}' hold no area; it cuts nothing.",
-        fix="Give it shapes that enclose something, or engrave the lines.",
+        mend="Give it shapes that enclose something, or engrave the lines.",
         subject=cut.id,
     )
 
@@ -439,7 +439,7 @@ def _line_finding(shape: Shape, at: FloatArray, cut: Sided) -> Finding:
         "line-tight",
         Severity.STOP,
         f"'{shape.name}' turns too tightly for the bit to follow it at its {cut.side.value}; that stretch is left uncut.",
-        fix="Choose a smaller bit.",
+        mend="Choose a smaller bit.",
         at=(float(at[0]), float(at[1])),
         subject=cut.id,
     )

@@ -14,7 +14,7 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.job.bits import UNDERCUTS, Bit, Recipe
 from archimetra.job.cuts import Cut
@@ -95,14 +95,14 @@ def _grown(zones: list[Polygon], more: float) -> list[Polygon]:
 def _told(cut: Cut, fixture: Fixture, length: float, holes: int) -> Finding:
     """What is left out for the sake of one fixture."""
     plunges = "a hole" if holes == 1 else f"{holes} holes"
-    along = f"{length:.0f} mm of its path"
+    along = f"{mm(length, '.0f')} of its path"
     what = f"{along} and {plunges}" if length > 0.05 and holes else plunges if holes else along
     verb = "is" if what == "a hole" else "are"
     return Finding(
         "into-clamp", Severity.STOP,
-        f"'{cut.name}' would run into the {fixture.kind.value} at x {fixture.x:.0f}, y {fixture.y:.0f}; {what} {verb} "
+        f"'{cut.name}' would run into the {fixture.kind.value} at x {mm(fixture.x, '.0f')}, y {mm(fixture.y, '.0f')}; {what} {verb} "
         "left out there and the wood stays uncut.",
-        fix=f"Move the {fixture.kind.value} or the shapes.", at=(fixture.x, fixture.y), subject=cut.id,
+        mend=f"Move the {fixture.kind.value} or the shapes.", at=(fixture.x, fixture.y), subject=cut.id,
     )  # fmt: skip
 
 
@@ -350,5 +350,5 @@ def _in_slot(cut: Cut, at: np.ndarray) -> Finding:
     return Finding(
         "into-clamp", Severity.STOP,
         f"'{cut.name}' would run into a clamp, and an undercut bit cannot be lifted within its slot; it is left uncut.",
-        fix="Move the clamp or the slot.", at=(float(at[0]), float(at[1])), subject=cut.id,
+        mend="Move the clamp or the slot.", at=(float(at[0]), float(at[1])), subject=cut.id,
     )  # fmt: skip

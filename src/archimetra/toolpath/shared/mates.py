@@ -22,7 +22,7 @@ import numpy as np
 import shapely
 
 from archimetra.base.errors import GeometryError
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm, mm_each
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.morphology import closed, grown, opened
 from archimetra.geometry.offset import thinned
@@ -132,8 +132,8 @@ def _told(work: ResolvedCut, mating: Mating, pair: Pair) -> list[Finding]:
         return [
             Finding(
                 "inlay-lost", Severity.STOP,
-                f"No part of '{cut.name}' is wide enough for bits of {2 * mating.pocket_radius:g} and {2 * mating.insert_radius:g} mm.",
-                fix="Choose smaller bits.", at=pair.at, subject=cut.id,
+                f"No part of '{cut.name}' is wide enough for bits of {mm_each((2 * mating.pocket_radius, 2 * mating.insert_radius), between=' and ')}.",
+                mend="Choose smaller bits.", at=pair.at, subject=cut.id,
             )
         ]  # fmt: skip
     out = []
@@ -143,21 +143,23 @@ def _told(work: ResolvedCut, mating: Mating, pair: Pair) -> list[Finding]:
                 "inlay-parts", Severity.CAUTION,
                 f"'{cut.name}' is drawn in {pair.parts_before} part{'s' if pair.parts_before > 1 else ''} and comes out in "
                 f"{pair.parts_after}: narrow places are lost or run together with bits of {2 * mating.pocket_radius:g} and "
-                f"{2 * mating.insert_radius:g} mm.",
-                fix="Choose smaller bits.", at=pair.at, subject=cut.id,
+                f"{mm(2 * mating.insert_radius)}.",
+                mend="Choose smaller bits.", at=pair.at, subject=cut.id,
             )
         )  # fmt: skip
     if pair.deviation > _WORTH_MM:
         fix = "Smaller bits stay nearer to what is drawn."
         if pair.deviation > _MUCH_MM:
             half = _pair(work.shapes, mating.pocket_radius / 2, mating.insert_radius / 2, mating.clearance)
-            fix = f"Bits half as wide ({mating.pocket_radius:g} mm) would move it by {half.deviation:.2f} mm at most."
+            fix = (
+                f"Bits half as wide ({mm(mating.pocket_radius)}) would move it by {mm(half.deviation, '.2f')} at most."
+            )
         out.append(
             Finding(
                 "inlay-rounded", Severity.CAUTION if pair.deviation > _LOST_MM else Severity.NOTE,
-                f"So that both halves of '{cut.name}' mate, its outline is moved by up to {pair.deviation:.2f} mm "
+                f"So that both halves of '{cut.name}' mate, its outline is moved by up to {mm(pair.deviation, '.2f')} "
                 f"({100 * pair.changed:.1f} % of its area).",
-                fix=fix, at=pair.at, subject=cut.id,
+                mend=fix, at=pair.at, subject=cut.id,
             )
         )  # fmt: skip
     return out

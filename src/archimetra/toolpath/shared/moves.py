@@ -39,7 +39,7 @@ class MarkKind(IntEnum):
 
 
 class PathMark(msgspec.Struct, frozen=True):
-    """A place on a contour a person can take hold of: where it begins (and why there), or the middle of a tab."""
+    """A place on a contour a person can take hold of: where it begins (and why there; may hold lengths: ``base.findings.mm``), or the middle of a tab."""
 
     kind: MarkKind
     x: float

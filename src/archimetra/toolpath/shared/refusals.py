@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
 from archimetra.toolpath.resolved_cut import ResolvedCut
@@ -17,22 +17,22 @@ def nothing_to_plan(work: ResolvedCut) -> list[Finding]:
         return [
             Finding(
                 "no-shapes", Severity.CAUTION, f"'{cut.name}' has no shapes and cuts nothing.",
-                fix="Pick shapes on the plan and give them to the cut.", subject=cut.id,
+                mend="Pick shapes on the plan and give them to the cut.", subject=cut.id,
             )
         ]  # fmt: skip
     if work.depth < LEAST_DEPTH_MM:
         return [
             Finding(
                 "depth-zero", Severity.STOP, f"The end depth of '{cut.name}' is still zero; it cuts nothing.",
-                fix="Enter an end depth, or let it go through.", subject=cut.id,
+                mend="Enter an end depth, or let it go through.", subject=cut.id,
             )
         ]  # fmt: skip
     if cut.start_depth >= work.depth:
         return [
             Finding(
                 "depth-order", Severity.STOP,
-                f"'{cut.name}' starts at {cut.start_depth:g} mm and ends at {work.depth:g} mm; it cuts nothing.",
-                fix="Make the end depth the greater one.", subject=cut.id,
+                f"'{cut.name}' starts at {mm(cut.start_depth)} and ends at {mm(work.depth)}; it cuts nothing.",
+                mend="Make the end depth the greater one.", subject=cut.id,
             )
         ]  # fmt: skip
     return []
@@ -43,5 +43,5 @@ def only_by_plunging(cut: Cut, bit: Bit, at: tuple[float, float]) -> Finding:
     return Finding(
         "only-by-plunging", Severity.STOP,
         f"A place of '{cut.name}' has no room to ramp down in, and {bit.name} does not cut at its centre; it is left uncut.",
-        fix="Choose a bit that can plunge.", at=at, subject=cut.id,
+        mend="Choose a bit that can plunge.", at=at, subject=cut.id,
     )  # fmt: skip

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 import shapely
 
+from archimetra.base.findings import mm
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import Region
 from archimetra.toolpath.shared.tabs import CORNER_DEGREES
@@ -63,7 +64,7 @@ def choose_start(
         best = int(look[chosen])
     length = float(on_straight[best])
     if length > bit_diameter:
-        reason = f"in the middle of a straight stretch of {length:.0f} mm"
+        reason = f"in the middle of a straight stretch of {mm(length, '.0f')}"
     elif len(corners) or len(tabs):
         reason = "as far from corners and tabs as it gets"
     else:

@@ -14,7 +14,7 @@ import numpy as np
 import shapely
 from shapely.geometry import Polygon
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, Severity, mm
 from archimetra.geometry.arcfit import to_arcs
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.region import Region, as_region
@@ -46,16 +46,16 @@ def plan_slots(work: ResolvedCut, progress: Progress = lambda share: None) -> tu
         findings.append(
             Finding(
                 "slot-bit", Severity.STOP, f"'{cut.name}' cuts undercut slots, but {bit.name} has no undercut.",
-                fix="Choose a dovetail, keyhole or T-slot bit.", subject=cut.id,
+                mend="Choose a dovetail, keyhole or T-slot bit.", subject=cut.id,
             )
         )  # fmt: skip
     elif not findings and bit.kind is not BitKind.DOVETAIL and work.depth <= bit.head_height:
         findings.append(
             Finding(
                 "slot-shallow", Severity.STOP,
-                f"'{cut.name}' is {work.depth:g} mm deep, no deeper than the {bit.head_height:g} mm head of {bit.name}: "
+                f"'{cut.name}' is {mm(work.depth)} deep, no deeper than the {mm(bit.head_height)} head of {bit.name}: "
                 "nothing would stay above it.",
-                fix=f"Go deeper than {bit.head_height:g} mm.", subject=cut.id,
+                mend=f"Go deeper than {mm(bit.head_height)}.", subject=cut.id,
             )
         )  # fmt: skip
     elif not findings:
@@ -180,8 +180,8 @@ def _relief(work: ResolvedCut) -> list[Finding]:
     return [
         Finding(
             "slot-relief", Severity.CAUTION,
-            f"'{work.cut.name}' takes its whole depth of {work.depth:g} mm in one pass with no groove cut before it.",
-            fix=f"Cut a groove along it first, with a straight bit no wider than {work.bit.neck:g} mm.",
+            f"'{work.cut.name}' takes its whole depth of {mm(work.depth)} in one pass with no groove cut before it.",
+            mend=f"Cut a groove along it first, with a straight bit no wider than {mm(work.bit.neck)}.",
             at=(float(x), float(y)), subject=work.cut.id,
         )
     ]  # fmt: skip
@@ -193,7 +193,7 @@ def _closed_in(work: ResolvedCut, shape: Shape, at: FloatArray) -> Finding:
         "slot-closed-in", Severity.STOP,
         f"'{shape.name}' begins and ends within solid wood; {bit.name} can neither plunge nor be lifted there, so "
         f"'{work.cut.name}' leaves it uncut.",
-        fix=f"Let the line run past the sheet's edge, or cut a hole at least {bit.diameter:g} mm wide and {work.depth:g} mm deep at "
+        mend=f"Let the line run past the sheet's edge, or cut a hole at least {mm(bit.diameter)} wide and {mm(work.depth)} deep at "
         "one end first.",
         at=(float(at[0]), float(at[1])), subject=work.cut.id,
     )  # fmt: skip

@@ -275,7 +275,7 @@ class CutsPanel(Panel):
     def _show_findings(self) -> None:
         plan = self.session.planning.plan
         told = [f for f in plan.findings if f.subject == self.cut.id] if plan is not None else []
-        self._findings.setText("\n".join(f.text() for f in told[:5]))
+        self._findings.setText("\n".join(self.session.words_of(f) for f in told[:5]))
         show_kind(self._findings, "stop" if any(f.severity is Severity.STOP for f in told) else "caution")
         shown(self._findings, bool(told))
 

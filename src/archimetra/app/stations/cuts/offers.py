@@ -14,7 +14,9 @@ from archimetra.app.stations.artwork.panel import clear_rows
 from archimetra.app.widgets.badge import badge_pixmap
 from archimetra.app.widgets.form import Form
 from archimetra.base.errors import ArchimetraError
+from archimetra.base.findings import worded
 from archimetra.edits import rack
+from archimetra.job.quantities import lengths_in
 from archimetra.job.shapes import Layer, Shape
 
 OFFERED = 3  # shown at once; the rest behind one more click
@@ -83,7 +85,8 @@ class Offers(Form):
         button.setProperty("kind", "offer")
         button.setIcon(QIcon(badge_pixmap(suggestion.bit)))
         button.setIconSize(QSize(16, 16))
-        button.setToolTip(f"{suggestion.title}: {suggestion.why}. Bit: {suggestion.bit.name}.")
+        why = worded(suggestion.why, lengths_in(self._session.job.unit))
+        button.setToolTip(f"{suggestion.title}: {why}. Bit: {suggestion.bit.name}.")
         button.setAccessibleName(f"Add {suggestion.title}")
         button.clicked.connect(lambda _c=False: self._take(suggestion))
         return button

@@ -11,11 +11,12 @@ from archimetra.app.stations.cuts.form_row import FormRow, under_bit_at
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
+from archimetra.base.findings import worded
 from archimetra.edits import leftovers
 from archimetra.engine.messages import BitsCompared, CompareRequest
 from archimetra.job.bits import CARVING_KINDS, FLAT_BOTTOMED, Bit
 from archimetra.job.cuts.carve import CarveCut
-from archimetra.job.quantities import format_length
+from archimetra.job.quantities import format_length, lengths_in
 from archimetra.output.times import clock
 
 DEFAULT_LIMIT = 5.0
@@ -175,7 +176,7 @@ class CarveEditor(Editor):
             words = f"{bit.name}{', as now' if is_own else ''}: {self.length_words(trial.deepest)} deep, {clock(trial.seconds)}"
             self._trials.add(label(words, "" if is_own else "note"))
             for leaves in trial.leaves:
-                self._trials.add(label(leaves, "caution"))
+                self._trials.add(label(worded(leaves, lengths_in(self.session.job.unit)), "caution"))
             if not is_own:
                 take = QPushButton(f"Carve with {bit.name}")
                 take.setProperty("kind", "link")
