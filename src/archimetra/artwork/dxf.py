@@ -15,7 +15,8 @@ import numpy as np
 
 from archimetra.artwork.assemble import assemble
 from archimetra.artwork.drawing import LARGEST_MM, Drawing, DrawnShape, Scale, moved
-from archimetra.artwork.dxf_entities import Content, Converter
+from archimetra.artwork.dxf_content import Content
+from archimetra.artwork.dxf_entities import Converter
 from archimetra.artwork.mend import drop_doubles, tidy
 from archimetra.artwork.report import ReportLine, counted, left_out, mended, unit_entry
 from archimetra.base.collecting import without_collecting

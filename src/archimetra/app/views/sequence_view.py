@@ -162,7 +162,7 @@ class Lane(KeyFocusView):
         self._seconds = 0.0
         self._cut: CutId | None = None
         self._planning: tuple[float, CutId | None] | None = None
-        self._edges: list[tuple[float, float]] = []
+        self.edges: list[tuple[float, float]] = []
         self._picture: QPixmap | None = None  # blocks, gates and ticks; the playhead moves over it
         self._drag: SequenceBlock | None = None
         self._drag_x = 0.0
@@ -199,7 +199,7 @@ class Lane(KeyFocusView):
 
     def _lay_out(self) -> None:
         """Left and right edge of every block: as wide as it takes, none too small to grab, gates between."""
-        self._edges = []
+        self.edges = []
         if not self._blocks:
             return
         gates = sum(block.starts_gate for block in self._blocks)
@@ -213,29 +213,29 @@ class Lane(KeyFocusView):
         x = LEFT
         for block, width in zip(self._blocks, widths, strict=True):
             x += GATE_PX if block.starts_gate else 0.0
-            self._edges.append((x, x + float(width)))
+            self.edges.append((x, x + float(width)))
             x += float(width)
 
     def x_of(self, seconds: float) -> float:
-        for block, (a, b) in zip(self._blocks, self._edges, strict=True):
+        for block, (a, b) in zip(self._blocks, self.edges, strict=True):
             if seconds <= block.end:
                 if seconds <= block.begin:
                     return a
                 return a + (b - a) * (seconds - block.begin) / max(block.end - block.begin, 1e-9)
-        return self._edges[-1][1] if self._edges else LEFT
+        return self.edges[-1][1] if self.edges else LEFT
 
     def seconds_at(self, x: float) -> float:
-        if not self._edges:
+        if not self.edges:
             return 0.0
-        for block, (a, b) in zip(self._blocks, self._edges, strict=True):
+        for block, (a, b) in zip(self._blocks, self.edges, strict=True):
             if x <= b:
                 return block.begin + (block.end - block.begin) * min(max((x - a) / max(b - a, 1e-9), 0.0), 1.0)
         return self._total
 
     # ---- mouse and keys
 
-    def _block_rect(self, k: int) -> QRectF:
-        a, b = self._edges[k]
+    def block_rect(self, k: int) -> QRectF:
+        a, b = self.edges[k]
         return QRectF(a + 1, 16, b - a - 2, max(self.height() - 38, 20))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
@@ -291,11 +291,11 @@ class Lane(KeyFocusView):
         self.update()
 
     def _block_at(self, x: float, y: float) -> int | None:
-        return next((k for k in range(len(self._blocks)) if self._block_rect(k).contains(x, y)), None)
+        return next((k for k in range(len(self._blocks)) if self.block_rect(k).contains(x, y)), None)
 
     def _drop_position(self, x: float, drag: SequenceBlock) -> int:
         """Where among the other blocks the dragged one lands."""
-        others = [edges for block, edges in zip(self._blocks, self._edges, strict=True) if block.cut != drag.cut]
+        others = [edges for block, edges in zip(self._blocks, self.edges, strict=True) if block.cut != drag.cut]
         return sum(1 for a, b in others if (a + b) / 2 < x)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -347,9 +347,9 @@ class Lane(KeyFocusView):
             painter = QPainter(picture)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             for k, block in enumerate(self._blocks):
-                self._paint_block(painter, block, self._block_rect(k))
+                self._paint_block(painter, block, self.block_rect(k))
                 if block.starts_gate:
-                    self._paint_gate(painter, self._edges[k][0] - GATE_PX / 2)
+                    self._paint_gate(painter, self.edges[k][0] - GATE_PX / 2)
             self._paint_ticks(painter)
             painter.end()
             self._picture = picture
@@ -363,7 +363,7 @@ class Lane(KeyFocusView):
         hatch = QBrush(self.tokens.color("quiet", 110), Qt.BrushStyle.BDiagPattern)
         for k, block in enumerate(self._blocks):
             if cut in (None, block.cut):
-                rect = self._block_rect(k)
+                rect = self.block_rect(k)
                 painter.fillRect(rect, hatch)
                 done = QRectF(rect.left(), rect.bottom() - 3, rect.width() * share, 3)
                 painter.fillRect(done, self.tokens.color("accent"))
@@ -423,7 +423,7 @@ class Lane(KeyFocusView):
     def _paint_drop(self, painter: QPainter) -> None:
         assert self._drag is not None
         position = self._drop_position(self._drag_x, self._drag)
-        others = [e for block, e in zip(self._blocks, self._edges, strict=True) if block.cut != self._drag.cut]
+        others = [e for block, e in zip(self._blocks, self.edges, strict=True) if block.cut != self._drag.cut]
         x = (others[position][0] if position < len(others) else others[-1][1] + 2) if others else LEFT
         painter.setPen(QPen(self.tokens.color("accent"), 3))
         painter.drawLine(QPointF(x, 12), QPointF(x, self.height() - 20))
