@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QEvent, QPointF, Qt
 from PySide6.QtGui import QColor, QMouseEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLineEdit
+from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QLineEdit, QWidget
 
 
 def field(window, name: str) -> QLineEdit:
@@ -25,7 +25,20 @@ def type_into(window, name: str, text: str) -> QLineEdit:
 
 
 def note_beside(edit: QLineEdit) -> str:
-    return edit.parent()._note.text()
+    return words_on(edit.parent())
+
+
+def words_on(place) -> str:
+    """Every label in sight on a page, panel or part of the window, a line each."""
+    widget = place if isinstance(place, QWidget) else place.form
+    labels = [widget, *widget.findChildren(QLabel)]
+    return "\n".join(w.text() for w in labels if isinstance(w, QLabel) and w.isVisible())
+
+
+def part(window, kind):
+    """The one part of this class that is in sight."""
+    (found,) = [w for w in window.findChildren(kind) if w.isVisible()]
+    return found
 
 
 def button(window, text: str) -> QAbstractButton:
@@ -39,7 +52,11 @@ def choose(window, name: str, text: str) -> None:
 
 
 def named(window, name: str) -> QAbstractButton:
-    return next(w for w in window.findChildren(QAbstractButton) if w.accessibleName() == name and w.isVisible())
+    return named_all(window, name)[0]
+
+
+def named_all(window, name: str) -> list[QAbstractButton]:
+    return [w for w in window.findChildren(QAbstractButton) if w.accessibleName() == name and w.isVisible()]
 
 
 def drag(

@@ -13,7 +13,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QToolButton
 
 from app.conftest import settle
-from app.gestures import button, drag, hover, named, note_beside, type_into
+from app.gestures import button, drag, hover, named, note_beside, part, type_into, words_on
+from archimetra.app.stations.artwork.layers_panel import LayerList
 from archimetra.artwork.read import read_artwork_file
 from archimetra.artwork.text_form import TextForm
 from archimetra.edits import placing, shaping
@@ -94,8 +95,8 @@ class TestBringingIn:
         dirty_dxf(tmp_path / "plate.dxf")
         bring_in(qtbot, window, tmp_path / "plate.dxf")
         bring = window.artwork_page.bring
-        assert "2 shapes" in bring.panel._name.text()
-        assert "120 x 80 mm" in bring.panel._size.text()
+        assert "2 shapes" in words_on(bring.panel)
+        assert "120 x 80 mm" in words_on(bring.panel)
         assert window.plan.marks.has_preview
         button(window, "Place on sheet").click()
         assert not window.plan.marks.has_preview
@@ -130,7 +131,7 @@ class TestBringingIn:
         with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
             pages.setCurrentIndex(1)
             pages.activated.emit(1)
-        assert "2 shapes" in window.artwork_page.bring.panel._name.text()
+        assert "2 shapes" in words_on(window.artwork_page.bring.panel)
         button(window, "Place on sheet").click()
         assert window.session.board.sources[0].page == 2
 
@@ -141,15 +142,15 @@ class TestBringingIn:
         image.save(tmp_path / "sign.png", dpi=(127, 127))
         bring_in(qtbot, window, tmp_path / "sign.png")
         bring = window.artwork_page.bring
-        assert "2 shapes" in bring.panel._name.text()
+        assert "2 shapes" in words_on(bring.panel)
         assert window.plan.marks._preview_picture is not None
         with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
             named(window, "Tones: 3").click()
-        assert "1 shape" in bring.panel._name.text()
+        assert "1 shape" in words_on(bring.panel)
         qtbot.wait(30)
         with qtbot.waitSignal(window.session.imports.read, timeout=30_000):
             named(window, "Tone 2 is ink").click()
-        assert "2 shapes" in bring.panel._name.text()
+        assert "2 shapes" in words_on(bring.panel)
         bring.trace._keep.setChecked(True)
         button(window, "Place on sheet").click()
         board = window.session.board
@@ -168,7 +169,7 @@ class TestBringingIn:
     def test_a_picture_of_one_tone_is_a_sentence(self, window, qtbot, tmp_path):
         Image.new("RGB", (50, 50), "grey").save(tmp_path / "grey.png")
         bring_in(qtbot, window, tmp_path / "grey.png")
-        assert "one tone" in window.artwork_page.bring._trouble.text()
+        assert "one tone" in words_on(window.artwork_page.bring)
         assert not window.artwork_page.bring.panel.isVisible()
 
     def test_a_changed_file_is_read_again_and_keeps_places_and_cuts(self, window, qtbot, tmp_path):
@@ -242,7 +243,7 @@ class TestBringingIn:
         x0, y0, x1, y1 = back.bounds()
         assert (x1 - x0, y1 - y0) == pytest.approx((175, 65))
         window.artwork_page.bring.export(tmp_path / "out.xyz")
-        assert "neither .svg nor .dxf" in window.artwork_page.bring._problem.text()
+        assert "neither .svg nor .dxf" in words_on(window.artwork_page.bring)
 
 
 class TestDrawing:
@@ -342,14 +343,14 @@ class TestDrawing:
             ((50.4, 50.3), "node"), ((80.3, 50.2), "middle"), ((200.2, 100.3), "centre"), ((0.4, 0.3), "sheet"),
         ):  # fmt: skip
             hover(window.plan, screen(window, *place))
-            assert f"snapped: {words}" in window._cursor.text()
+            assert f"snapped: {words}" in words_on(window)
         window.session.apply(
             shaping.draw_path(
                 window.session.job, window.session.board.id, Path.polyline([(60, 30), (60, 120)], closed=False)
             ).edit
         )
         hover(window.plan, screen(window, 60.3, 50.3))
-        assert "intersection" in window._cursor.text()
+        assert "intersection" in words_on(window)
 
 
 class TestHandles:
@@ -429,7 +430,7 @@ class TestGuides:
         type_into(window, "Margin", "15")
         (id_,) = put(window, Path.rectangle(100, 100, 60, 40))
         pull(window, (115, 100), (115 - 85.6, 100), release=False)
-        assert "guide" in window._cursor.text()
+        assert "guide" in words_on(window)
         QTest.mouseRelease(window.plan, Qt.MouseButton.LeftButton, pos=screen(window, 115 - 85.6, 100).toPoint())
         assert window.session.board.shape(id_).bounds()[0] == pytest.approx(15)
 
@@ -438,12 +439,12 @@ class TestGuides:
         type_into(window, "Grid", "25")
         assert window.plan.grid == 25
         hover(window.plan, screen(window, 75.4, 124.6))
-        assert "snapped: grid" in window._cursor.text()
+        assert "snapped: grid" in words_on(window)
         assert (window.plan.snapped.x, window.plan.snapped.y) == (75, 125)
         window.plan.grab()
         type_into(window, "Grid", "0")
         hover(window.plan, screen(window, 76.4, 124.6))
-        assert "grid" not in window._cursor.text()
+        assert "grid" not in words_on(window)
 
 
 class TestNodesPanel:
@@ -540,7 +541,7 @@ class TestCombining:
         window.session.pick([window.session.board.shapes[0].id])
         type_into(window, "Distance", "500")
         button(window, "Offset in").click()
-        assert "Nothing is left" in combine._problem.text()
+        assert "Nothing is left" in words_on(combine)
 
     def test_corners_are_relieved_for_the_chosen_bit(self, window):
         (id_,) = put(window, Path.rectangle(50, 50, 80, 30))
@@ -586,7 +587,7 @@ class TestText:
         text._words.setPlainText("TIDES")
         qtbot.waitUntil(lambda: window.session.board.shapes[0].form.text == "TIDES", timeout=5_000)
         text._words.setPlainText("TIDE 漢")
-        qtbot.waitUntil(lambda: "has no '漢'" in text._told.text(), timeout=5_000)
+        qtbot.waitUntil(lambda: "has no '漢'" in words_on(text), timeout=5_000)
         type_into(window, "Arc radius", "60")
         assert window.session.board.shapes[0].form.arc_radius == 60
         assert note_beside(type_into(window, "Cap height", "0")).endswith(".")
@@ -627,7 +628,7 @@ class TestMeasuring:
         button(window, "Copy").click()
         assert QGuiApplication.clipboard().text() == "30"
         click(window, 100, 50)
-        assert "straight there" in measure._problem.text()
+        assert "straight there" in words_on(measure)
         button(window, "Take all off").click()
         assert window.session.board.measures == ()
 
@@ -636,7 +637,7 @@ class TestLayers:
     def test_added_renamed_ordered_and_shapes_moved(self, window, monkeypatch):
         put(window, Path.circle((50, 50), 10))
         button(window, "Add a layer").click()
-        layers = window.artwork_page._layers
+        layers = part(window, LayerList)
         second = window.session.board.layers[1]
         monkeypatch.setattr("PySide6.QtWidgets.QInputDialog.getText", lambda *a, **k: ("Holes", True))
         menu = {action.text(): action for action in layers.menu(second).actions()}

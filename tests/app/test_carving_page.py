@@ -6,8 +6,9 @@ import pytest
 from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton, QToolButton
 
 from app.conftest import settle
-from app.gestures import button, field, note_beside, type_into
+from app.gestures import button, field, named, named_all, note_beside, part, type_into, words_on
 from app.test_cuts_page import offer, shape_named, unfold
+from archimetra.app.widgets.inlay_sketch import InlaySketch
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import inlaying, leftovers, rack
 from archimetra.job.bits import BitKind
@@ -207,7 +208,7 @@ class TestInlayForm:
         panel = window.cuts_page.cuts.inlay
         row = field(panel.form, "Above the sheet")
         row.textEdited.emit("3")
-        assert panel._sketch.data.number("saw_gap") == 3.0
+        assert part(window, InlaySketch).data.number("saw_gap") == 3.0
         assert session.job.inlays[0].saw_gap == 1.5
 
     def test_removed_it_takes_both_halves(self, sample, qtbot):
@@ -239,7 +240,7 @@ class TestMate:
     def test_the_section_lays_the_plug_in_and_says_how_it_sits(self, sample, qtbot):
         window, session = sample, sample.session
         show_cut(window, qtbot, 0, "Star, pocket")
-        toggle = window.section._mate
+        toggle = named(window, "Mate")
         assert not toggle.isHidden()
         with qtbot.waitSignal(session.mate_made, timeout=60_000):
             toggle.click()
@@ -258,12 +259,12 @@ class TestMate:
         assert got.args[0].mate is not None
         toggle.click()
         assert window.plan.mate_marks.mate is None
-        assert "finished" in window.section._moment.text()
+        assert "finished" in words_on(window.section)
 
     def test_on_the_plug_board_it_leads_to_the_pocket(self, sample, qtbot):
         window, session = sample, sample.session
         show_cut(window, qtbot, 2, "Star, plug")
-        window.section._mate.click()
+        named(window, "Mate").click()
         assert session.board.name == "Dial face"
         qtbot.waitUntil(lambda: window.mate.shown is not None, timeout=60_000)
 
@@ -272,11 +273,11 @@ class TestMate:
         show_cut(window, qtbot, 0, "Star, pocket")
         session.playhead.move_line(((10.0, 20.0), (300.0, 20.0)))
         with qtbot.waitSignal(session.mate_made, timeout=60_000):
-            window.section._mate.click()
-        qtbot.waitUntil(lambda: "passes no plug" in window.section._moment.text())
+            named(window, "Mate").click()
+        qtbot.waitUntil(lambda: "passes no plug" in words_on(window.section))
 
     def test_without_an_inlay_there_is_no_such_view(self, open_window):
-        assert open_window().section._mate.isHidden()
+        assert named_all(open_window(), "Mate") == []
 
     @pytest.mark.parametrize(
         ("fields", "seat"), [({"glue_gap": 1.0}, 4.02), ({"depth": 4.0}, 3.52), ({"depth": 6.0, "glue_gap": 1.0}, 5.02)]
@@ -285,7 +286,7 @@ class TestMate:
         """Whether the pocket, the plug or both must be planned again for it."""
         window, session = sample, sample.session
         show_cut(window, qtbot, 0, "Star, pocket")
-        window.section._mate.click()
+        named(window, "Mate").click()
         qtbot.waitUntil(lambda: window.mate.shown is not None, timeout=60_000)
         inlay = session.job.inlays[0]
         session.apply(inlaying.change_inlay(session.job, inlay.id, "", **fields))

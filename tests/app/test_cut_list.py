@@ -6,6 +6,8 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 
+from app.gestures import part
+from archimetra.app.stations.cuts.cut_list import CutList
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import cutting
 
@@ -14,7 +16,7 @@ from archimetra.edits import cutting
 def cuts(open_window):
     window = open_window(quay_tide_clock())
     window.station_cuts()
-    return window, window.cuts_page.cuts._list
+    return window, part(window, CutList)
 
 
 def row(rows, k: int):

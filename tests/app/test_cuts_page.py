@@ -8,8 +8,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from app.conftest import settle
-from app.gestures import button, choose, drag, field, note_beside, type_into
+from app.gestures import button, choose, drag, field, note_beside, part, type_into, words_on
+from archimetra.app.stations.cuts.cut_list import CutList
 from archimetra.app.stations.cuts.kinds import form_of
+from archimetra.app.widgets.cut_sketch import CutSketch
 from archimetra.app.widgets.form import Fold
 from archimetra.edits import basic as edits
 from archimetra.edits import cutting, kits, rack
@@ -104,7 +106,7 @@ class TestEditors:
         type_into(window, "Cut name", "Other")
         assert window.session.board.cut(cut.id).name == "Other"
         about = resolved(window.session.job, window.session.board)[cut.id]
-        sketch = window.cuts_page.cuts._sketch.data
+        sketch = part(window, CutSketch).data
         assert sketch.outline == form_of(cut).outline(about.cut, about.bit, about.ends_at)
         window.undo()
         assert window.session.board.cut(cut.id) == cut
@@ -128,7 +130,7 @@ class TestEditors:
         button(window, "Smaller bit for the rest").click()
         rest = window.session.board.cut(window.session.cut_id)
         assert rest.rest_of == cut.id
-        assert "cannot reach" in window.cuts_page.cuts.editor(PocketCut)._rest_words.text()
+        assert "cannot reach" in words_on(window.cuts_page.cuts.editor(PocketCut))
         settle(qtbot, window)
 
     def test_a_counterbore_is_typed(self, open_window):
@@ -149,11 +151,11 @@ class TestEditors:
         session.show_cut(session.board.cuts[0].id)
         window.station_cuts()
         unfold(window)
-        rows = window.cuts_page.cuts._list
+        rows = part(window, CutList)
         rows.item(1).setSelected(True)
         type_into(window, "Feed", "1000")
         assert [cut.run.feed for cut in session.board.cuts][:3] == [1000.0, 1000.0, None]
-        assert "2 picked" in window.cuts_page.cuts._kind.text()
+        assert "2 picked" in words_on(window.cuts_page.cuts)
 
     def test_limits_are_told_beside_the_field(self, open_window):
         window = open_window()
@@ -166,9 +168,9 @@ class TestEditors:
         window = open_window()
         show(window, PocketCut)
         type_into(window, "Feed", "40000")
-        assert "most" in window.cuts_page.cuts._held.text()
+        assert "most" in words_on(window.cuts_page.cuts)
         type_into(window, "Feed", "100")
-        assert "rubs" in window.cuts_page.cuts._chip.text()
+        assert "rubs" in words_on(window.cuts_page.cuts)
 
     def test_a_kit_is_laid_from_the_page(self, open_window, tmp_path):
         window = open_window()
@@ -181,7 +183,7 @@ class TestEditors:
         bad = tmp_path / "bad.kit.json"
         bad.write_text("[]")
         window.cuts_page.cuts.saved.apply_file(bad)
-        assert "holds no saved cuts" in window.cuts_page.cuts._problem.text()
+        assert "holds no saved cuts" in words_on(window.cuts_page.cuts)
 
     def test_a_new_window_builds_every_kind_on_an_empty_board(self, open_window):
         window = open_window(JobFile(new_job()))
@@ -235,9 +237,9 @@ class TestBitsAndRack:
         panel = window.cuts_page.bits
         keyhole = next(b for b in session.job.bits if b.kind is BitKind.KEYHOLE)
         panel.show_bit(keyhole.id)
-        assert "As in the rack" in panel._differs.text()
+        assert "As in the rack" in words_on(panel)
         type_into(window, "Diameter", "9")
-        assert "diameter 9, in the rack 9.5" in panel._differs.text()
+        assert "diameter 9, in the rack 9.5" in words_on(panel)
         button(window, "Update from the rack").click()
         assert session.job.bit(keyhole.id).diameter == 9.5
         type_into(window, "Diameter", "9")
@@ -255,7 +257,7 @@ class TestBitsAndRack:
         panel.read_rack(good)
         assert "2 mm" in [b.name for b in rack.load_rack().bits]
         panel.read_rack(bad)
-        assert "line 2" in panel._problem.text()
+        assert "line 2" in words_on(panel)
         panel.write_rack(tmp_path / "out.csv")
         assert "2 mm" in (tmp_path / "out.csv").read_text()
 

@@ -243,7 +243,7 @@ class TestSequence:
         window = open_window()
         lane, session = window.sequence.lane, window.session
         for k, block in enumerate(session.planning.plan.run.blocks):
-            middle = lane._block_rect(k).center().toPoint()
+            middle = lane.block_rect(k).center().toPoint()
             QTest.mouseClick(lane, Left, pos=middle)
             assert session.cut_id == block.cut
             first, last = (
@@ -254,8 +254,8 @@ class TestSequence:
 
     def test_time_and_place_undo_each_other(self, open_window):
         lane = open_window().sequence.lane
-        for x in np.linspace(lane._edges[0][0] + 2, lane._edges[-1][1] - 2, 37):
-            gap = any(b < x < a for (_, b), (a, _) in zip(lane._edges[:-1], lane._edges[1:], strict=True))
+        for x in np.linspace(lane.edges[0][0] + 2, lane.edges[-1][1] - 2, 37):
+            gap = any(b < x < a for (_, b), (a, _) in zip(lane.edges[:-1], lane.edges[1:], strict=True))
             assert gap or lane.x_of(lane.seconds_at(float(x))) == pytest.approx(x)
 
     @pytest.mark.parametrize("share", [0.05, 0.5, 0.95])
@@ -263,7 +263,7 @@ class TestSequence:
         """By the plan's own clock, so that no block stands for another's time."""
         window = open_window()
         lane, plan = window.sequence.lane, window.session.planning.plan
-        for (a, b), block in zip(lane._edges, plan.run.blocks, strict=True):
+        for (a, b), block in zip(lane.edges, plan.run.blocks, strict=True):
             begin, end = plan.times.ends[block.first - 1], plan.times.ends[block.last - 1]
             assert lane.seconds_at(a + share * (b - a)) == pytest.approx(
                 begin + share * (end - begin), abs=0.01 * (end - begin)
@@ -294,5 +294,5 @@ class TestSequence:
         session.apply(edits.change_cut(session.job, hole.id, "", end_depth=0.2, goes_through=False))
         settle(qtbot, window)
         lane = window.sequence.lane
-        assert min(b - a for a, b in lane._edges) >= 13.9
-        assert lane._edges[-1][1] <= lane.width()
+        assert min(b - a for a, b in lane.edges) >= 13.9
+        assert lane.edges[-1][1] <= lane.width()

@@ -19,8 +19,9 @@ from PySide6.QtWidgets import (
 )
 
 from archimetra.app.stations import STATIONS
+from archimetra.app.stations.cuts.cut_list import CutList
 
-from .gestures import button, named
+from .gestures import button, named, part
 
 Key = Qt.Key
 
@@ -105,7 +106,7 @@ def test_letters_and_delete_belong_to_the_list_that_has_the_focus(open_window):
     assert len(session.board.shapes) == len(shapes)
     shapes, cuts = session.board.shapes, session.board.cuts
     window.station_cuts()
-    rows = window.cuts_page.cuts._list
+    rows = part(window, CutList)
     session.show_cut(cuts[1].id)
     rows.setFocus()
     for key in (Key.Key_P, Key.Key_C):

@@ -8,6 +8,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog, QMenu
 
 from archimetra.app.actions import BOARD_MENU, CUT_MENU, FILE_MENU, PLAN_MENU, ROWS, SHAPE_MENU
+from archimetra.app.stations.artwork.layers_panel import LayerList
+from archimetra.app.stations.cuts.cut_list import CutList
 from archimetra.base.findings import Finding, Severity
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import basic as edits
@@ -15,7 +17,7 @@ from archimetra.job.file import JobFile, decode_job, encode_job, save_job
 from archimetra.job.job import new_job, with_boards
 from plain_clock import plain_clock
 
-from .gestures import drag
+from .gestures import drag, part
 
 
 @pytest.fixture
@@ -83,7 +85,7 @@ def test_a_cut_offers_the_same_in_its_list_and_on_its_block(open_window, shown):
     window = open_window()
     session = window.session
     window.station_cuts()
-    rows, lane = window.cuts_page.cuts._list, window.sequence.lane
+    rows, lane = part(window, CutList), window.sequence.lane
     cut = session.board.cuts[1]
     rows.menu_wanted.emit(cut.id, QPoint())
     shown.press = "Switch this cut on or off"
@@ -97,7 +99,7 @@ def test_a_cut_offers_the_same_in_its_list_and_on_its_block(open_window, shown):
     layer = session.board.layers[0]
     window.station_artwork()
     shown.press = "Down"
-    window.artwork_page._layers._show_menu(QPoint(5, 5))
+    part(window, LayerList)._show_menu(QPoint(5, 5))
     assert session.board.layers[1].id == layer.id
 
 

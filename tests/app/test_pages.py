@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtWidgets import QToolButton
 
 from app.conftest import settle
-from app.gestures import button, choose, field, named, note_beside, type_into
+from app.gestures import button, choose, field, named, note_beside, type_into, words_on
 from archimetra.app.stations import STATIONS
 from archimetra.app.widgets.form import Fold
 from archimetra.demo import artwork
@@ -135,7 +135,7 @@ class TestArtworkPage:
         window.station_artwork()
         window.artwork_page.read_file(path)
         assert window.session.imports.is_reading
-        assert "Reading dial.svg" in window.artwork_page.bring._reading.text()
+        assert "Reading dial.svg" in words_on(window.artwork_page.bring)
         button(window, "Stop").click()
         assert not window.session.imports.is_reading
         assert not window.artwork_page.bring._reading_row.isVisible()
@@ -227,7 +227,7 @@ class TestCutsPage:
         unfold(window)
         button(window, "Take picked").click()
         assert session.board.cuts[0].shapes == session.picked
-        assert "wave border" in window.cuts_page.cuts._shapes_note.text()
+        assert "wave border" in words_on(window.cuts_page.cuts)
 
     def test_tabs_are_whole(self, open_window):
         window = open_window()
@@ -256,7 +256,7 @@ class TestCutsPage:
         window.cuts_page.show_panel("Bits")
         count = len(session.job.bits)
         button(window, "Remove bit").click()
-        assert "cuts with this bit" in window.cuts_page.bits._problem.text()
+        assert "cuts with this bit" in words_on(window.cuts_page.bits)
         button(window, "Add a bit like it").click()
         assert len(session.job.bits) == count + 1
         assert "less" not in note_beside(type_into(window, "Cutting length", "30"))

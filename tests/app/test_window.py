@@ -27,7 +27,7 @@ from PySide6.QtWidgets import (
 )
 
 from app.conftest import settle
-from app.gestures import button, drag, field, hover, pixel, type_into
+from app.gestures import button, drag, field, hover, pixel, type_into, words_on
 from archimetra.app.actions import ROWS
 from archimetra.app.theme.tokens import DARK, LIGHT
 from archimetra.app.views.line_layer import LineLayer, _pieces, group, painter_path
@@ -74,9 +74,9 @@ class TestFirstLook:
     def test_an_empty_job_says_what_to_do_first(self, open_window):
         window = open_window(JobFile(new_job()))
         window.station_artwork()
-        assert "Nothing here yet" in window.artwork_page.bring._hint.text()
+        assert "Nothing here yet" in words_on(window.artwork_page.bring)
         window.station_cuts()
-        assert "Artwork" in window.cuts_page.cuts._hint.text()
+        assert "Artwork" in words_on(window.cuts_page.cuts)
 
     @pytest.mark.parametrize("theme", [LIGHT, DARK])
     @pytest.mark.parametrize(("text", "ground"), [("ink", "page"), ("ink", "panel"), ("quiet", "page"), ("quiet", "panel"), ("accent", "panel"),
@@ -374,11 +374,11 @@ class TestCuts:
         window = open_window()
         session, lane = window.session, window.sequence.lane
         outline = session.board.cuts[-1].id
-        rect = lane._block_rect(3)
+        rect = lane.block_rect(3)
         drag(
             lane,
             QPointF(rect.center().x(), rect.bottom() - 8),
-            QPointF(lane._block_rect(0).left() + 2, rect.bottom() - 8),
+            QPointF(lane.block_rect(0).left() + 2, rect.bottom() - 8),
         )
         assert session.board.cuts[0].id == outline
         settle(qtbot, window)
@@ -425,8 +425,8 @@ class TestArtworkIn:
         panel = window.artwork_page.bring.panel
         assert panel.isVisible()
         assert panel._size.text().startswith("52.92 x 26.46 mm")
-        assert "96 to the inch" in panel._reason.text()
-        assert "1 picture not brought in" in panel._report.text()
+        assert "96 to the inch" in words_on(panel)
+        assert "1 picture not brought in" in words_on(panel)
         type_into(window, "True width", "6in")
         assert panel._size.text().startswith("152.4 x 76.2 mm")
         button(window, "Place on sheet").click()
@@ -460,12 +460,12 @@ class TestArtworkIn:
         before = window.session.job
         window.station_artwork()
         bring_in(qtbot, window, path)
-        assert "bad.svg" in window.artwork_page.bring._trouble.text()
+        assert "bad.svg" in words_on(window.artwork_page.bring)
         assert window.artwork_page.bring._trouble.isVisible()
         assert not window.artwork_page.bring.panel.isVisible()
         assert window.session.job is before
         bring_in(qtbot, window, FilePath(tmp_path / "none.svg"))
-        assert "could not be read" in window.artwork_page.bring._trouble.text()
+        assert "could not be read" in words_on(window.artwork_page.bring)
 
     def test_size_place_turn_and_mirror_by_numbers(self, open_window):
         window = open_window()
@@ -710,7 +710,7 @@ class TestSection:
         # the star's left arm, the outline's slot, bare wood
         for x, words in ((95.0, "5 deep, 13.1 left"), (15.0, "cut through"), (50.0, "uncut")):
             hover(canvas, QPointF(56 + x * across, 40))
-            assert words in window.section._reading.text()
+            assert words in words_on(window.section)
 
 
 class TestHelp:
