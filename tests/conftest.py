@@ -6,6 +6,7 @@ import atexit
 import os
 import shutil
 import subprocess
+import tempfile
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -32,6 +33,10 @@ def own_screen() -> None:
     if number:
         os.environ["DISPLAY"] = f":{number}"
 
+
+# what fonts the machine has must not matter; workers of the engine inherit it
+os.environ["XDG_DATA_DIRS"] = tempfile.mkdtemp(prefix="archimetra-tests-")
+atexit.register(shutil.rmtree, os.environ["XDG_DATA_DIRS"], ignore_errors=True)
 
 if not os.environ.get("DISPLAY"):
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")

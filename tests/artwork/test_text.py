@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from math import hypot
+from pathlib import Path as FilePath
 
 import numpy as np
 import pytest
@@ -55,10 +56,22 @@ class TestFonts:
         assert not accent.notes
         assert bounds_of(accent.paths)[3] > bounds_of(plain.paths)[3]
 
-    def test_system_fonts_are_found_and_can_be_set(self):
-        fonts = system_fonts()
-        for font in fonts[:3]:
-            assert set_in(TextForm(text="Hamburg"), font).paths
+    def test_fonts_installed_for_all_or_for_one_person_are_found_and_can_be_set(self, tmp_path, monkeypatch):
+        places = {
+            "Slip Sans": tmp_path / "all" / "fonts" / "deep" / "a.TTF",
+            "Mole Sans": tmp_path / "own" / "fonts" / "b.ttf",
+        }
+        for family, path in places.items():
+            path.parent.mkdir(parents=True)
+            renamed(OUTLINE[0], family, path)
+        (tmp_path / "all" / "fonts" / "broken.otf").write_bytes(b"OTTO" + bytes(200))
+        monkeypatch.setenv("XDG_DATA_DIRS", f"{tmp_path / 'all'}:{tmp_path / 'nowhere'}:")
+        monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "own"))
+        fonts = system_fonts.__wrapped__()
+        assert [font.family for font in fonts] == ["Mole Sans", "Slip Sans"]
+        shipped = bounds_of(set_in(TextForm(text="Hamburg"), OUTLINE[0]).paths)
+        for font in fonts:
+            assert bounds_of(set_in(TextForm(text="Hamburg"), font).paths) == shipped
 
     def test_fonts_are_matched_by_family_weight_and_slope(self):
         bold, is_named = font_like("'Zilla Slab', serif", is_bold=True)
@@ -95,6 +108,16 @@ class TestFonts:
         gone = Font("Gone", "Gone", "", str(tmp_path / "gone.ttf"))
         assert "could not be read" in sentence_of(ArtworkError, lambda: set_in(TextForm(text="H"), gone))
         assert "not on this machine" in sentence_of(ArtworkError, lambda: set_text(TextForm(text="H", font="Gone")))
+
+
+def renamed(font: Font, family: str, path: FilePath) -> None:
+    from fontTools.ttLib import TTFont
+
+    file = TTFont(font.path)
+    for number, words in ((1, family), (2, "Regular"), (4, family), (16, family), (17, "Regular")):
+        file["name"].setName(words, number, 3, 1, 0x409)
+        file["name"].setName(words, number, 1, 0, 0)
+    file.save(path)
 
 
 class TestCasesOfSetting:

@@ -11,10 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import archimetra
-from archimetra.artwork.fonts import fonts_in, shipped_fonts, system_fonts
+from archimetra.artwork.fonts import fonts_in, shipped_fonts
 from archimetra.artwork.text import set_in
 from archimetra.artwork.text_form import TextForm
-from archimetra.base.errors import ArchimetraError
 from archimetra.edits import leftovers
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
@@ -287,18 +286,12 @@ class TestArt:
         assert found.left.max() < max(0.05, unreached + 0.03)
         assert np.quantile(found.left, 0.99) < 0.04
 
-    def test_letters_of_the_window_s_own_fonts_and_some_of_this_machine(self):
-        """With the fonts above two dozen, where the machine has a few."""
+    def test_letters_of_the_window_s_own_fonts(self):
         own = [font for path in sorted(PLEX.glob("*.ttf")) for font in fonts_in(path)]
         assert len(own) == 3
         bit = vee()
-        for font in (*own, *system_fonts()[:10]):
-            try:
-                text = set_in(TextForm(text="Rag8&", font=font.name, cap_height=16.0), font)
-            except ArchimetraError:
-                continue  # a font of symbols has no letters to carve
-            if not text.paths:
-                continue
+        for font in own:
+            text = set_in(TextForm(text="Rag8&", font=font.name, cap_height=16.0), font)
             job, board, cut = board_with(*text.paths, kind=CarveCut, bit=bit, end_depth=2.0, cusp=0.03)
             board = replace(board, shapes=(replace(board.shapes[0], fill_rule=FillRule.NONZERO),))
             work = resolve(with_boards(job, (board,)), board, cut)

@@ -129,7 +129,8 @@ def fonts_in(path: FilePath) -> Iterator[Font]:
 
 def _font_files() -> Iterator[FilePath]:
     home = FilePath.home()
-    roots = [home / ".local/share/fonts", home / ".fonts"]
+    own = FilePath(os.environ.get("XDG_DATA_HOME") or home / ".local/share")
+    roots = [own / "fonts", home / ".fonts"]
     data = os.environ.get("XDG_DATA_DIRS", "/usr/local/share:/usr/share")
     roots += [FilePath(part) / "fonts" for part in data.split(":") if part]
     for root in roots:
