@@ -55,20 +55,20 @@ def stalls() -> Iterator[Row]:
     """The event loop's longest waits while things go on around it."""
     app = QApplication.instance() or QApplication(sys.argv[:1])
     style.load_fonts()
-    with tempfile.TemporaryDirectory() as folder, _Desk(app, quay_tide_clock()) as desk:
-        desk.artwork = FilePath(folder) / "large.svg"
-        desk.artwork.write_bytes(svg_of_size(5.0))
-        yield desk.watched("stall while planning, 20,000-segment profile replanned 8 times", desk.replan_often)
-        yield desk.watched("stall while playing the run", desk.play)
-        yield desk.watched("stall while dragging the section line", desk.drag_section)
-        yield desk.watched("stall while a 5 MB SVG is read", desk.read_svg)
+    with tempfile.TemporaryDirectory() as folder, _OpenWindow(app, quay_tide_clock()) as opened:
+        opened.artwork = FilePath(folder) / "large.svg"
+        opened.artwork.write_bytes(svg_of_size(5.0))
+        yield opened.watched("stall while planning, 20,000-segment profile replanned 8 times", opened.replan_often)
+        yield opened.watched("stall while playing the run", opened.play)
+        yield opened.watched("stall while dragging the section line", opened.drag_section)
+        yield opened.watched("stall while a 5 MB SVG is read", opened.read_svg)
     rings = [Path.polyline(wavy(500, size=12.0, waves=9, at=at), closed=True) for at in _grid(20, 28.0)]
-    with _Desk(app, JobFile(job_of(rings))) as desk:
-        yield desk.watched("stall while panning and zooming 200,000 segments", desk.pan)
-        yield desk.watched("stall while 400 shapes are nudged, each replanned", desk.drag_shapes)
+    with _OpenWindow(app, JobFile(job_of(rings))) as opened:
+        yield opened.watched("stall while panning and zooming 200,000 segments", opened.pan)
+        yield opened.watched("stall while 400 shapes are nudged, each replanned", opened.drag_shapes)
 
 
-class _Desk:
+class _OpenWindow:
     """A window on a job as people have it, keeping work aside and all loaded, and a clock that notes every gap between two turns of its
     event loop."""
 
@@ -86,7 +86,7 @@ class _Desk:
         self._clock.setInterval(1)
         self._clock.timeout.connect(self._tick)
 
-    def __enter__(self) -> _Desk:
+    def __enter__(self) -> _OpenWindow:
         self.window.show()
         self.session.start(FilePath(self._kept_aside.name))
         load_for_pages()
@@ -192,11 +192,11 @@ def acting() -> Iterator[Row]:
     app = QApplication.instance() or QApplication(sys.argv[:1])
     style.load_fonts()
     squares = [Path.rectangle(14 * (k % 40), 30 * (k // 40), 10, 20) for k in range(400)]
-    with _Desk(app, JobFile(job_of(squares, cuts=40))) as desk:
-        session, window = desk.session, desk.window
+    with _OpenWindow(app, JobFile(job_of(squares, cuts=40))) as opened:
+        session, window = opened.session, opened.window
         window.station_cuts()
         session.show_cut(session.board.cuts[7].id)
-        desk.run_for(0.5)
+        opened.run_for(0.5)
         span = session.planning.plan.times.total
 
         def depth(k: int) -> None:
@@ -208,11 +208,11 @@ def acting() -> Iterator[Row]:
             session.pick([shape.id for shape in session.board.shapes[:40]])
             session.apply(placing.map_shapes(session.job, session.board.id, session.picked, Affine.shift(0.3, 0.0)))
 
-        yield desk.acted("40 cuts, a depth committed", depth)
-        yield desk.acted("40 cuts, shapes nudged", nudge)
-        yield desk.acted("40 cuts, the moment moved", lambda k: session.playhead.go_to(span * (k + 1) / 8))
+        yield opened.acted("40 cuts, a depth committed", depth)
+        yield opened.acted("40 cuts, shapes nudged", nudge)
+        yield opened.acted("40 cuts, the moment moved", lambda k: session.playhead.go_to(span * (k + 1) / 8))
         # Qt styles each of some 800 widgets twice, a seventh of a millisecond each time; nobody switches in the middle of a gesture
-        switched = desk.acted("theme switched", lambda k: window.set_theme("light" if k % 2 else "dark"))
+        switched = opened.acted("theme switched", lambda k: window.set_theme("light" if k % 2 else "dark"))
         yield switched._replace(reach=300.0)
 
 
@@ -226,10 +226,10 @@ def dragging() -> Iterator[Row]:
     job = edits.change_board(job, job.boards[0].id, "", sheet=Sheet(width=600, height=500, readings=(18.0,))).job
     drawing = Drawing("many", (DrawnLayer("all"),), drawn, Scale("mm", 1.0, "", True), (600.0, 500.0), ())
     job = placement.place_drawing(job, job.boards[0].id, drawing)[0].job
-    with _Desk(app, JobFile(job)) as desk:
-        plan = desk.window.plan
-        desk.session.pick([shape.id for shape in desk.session.board.shapes])
-        desk.run_for(0.5)
+    with _OpenWindow(app, JobFile(job)) as opened:
+        plan = opened.window.plan
+        opened.session.pick([shape.id for shape in opened.session.board.shapes])
+        opened.run_for(0.5)
         start = plan.view.to_screen(63, 89)  # on an outline, off the handles
         frames = []
         _mouse(plan, QEvent.Type.MouseButtonPress, start)
@@ -238,7 +238,7 @@ def dragging() -> Iterator[Row]:
             _mouse(plan, QEvent.Type.MouseMove, start + QPointF(2.0 * k, 0.7 * k))
             plan.repaint()
             frames.append(time.perf_counter() - begin)
-            desk.run_for(0.002)
+            opened.run_for(0.002)
         _mouse(plan, QEvent.Type.MouseButtonRelease, start + QPointF(120, 42))
     worst = float(np.percentile(frames[3:], 95)) * 1000
     yield Row("2,000 shapes dragged, a frame", "", f"{np.median(frames) * 1000:.1f} ms", worst, 16.7, "ms (95 %)")
@@ -255,10 +255,10 @@ def letters() -> Iterator[Row]:
     )
     done = shaping.draw(job, job.boards[0].id, form, Affine.shift(60, 40))
     done = shaping.draw(done.edit.job, job.boards[0].id, RectangleForm(width=30, height=20), Affine.shift(560, 460))
-    with _Desk(app, JobFile(done.edit.job)) as desk:
-        plan = desk.window.plan
-        desk.session.pick(done.pick)
-        desk.run_for(0.5)
+    with _OpenWindow(app, JobFile(done.edit.job)) as opened:
+        plan = opened.window.plan
+        opened.session.pick(done.pick)
+        opened.run_for(0.5)
         start = plan.view.to_screen(545, 466)  # on its outline
         frames = []
         _mouse(plan, QEvent.Type.MouseButtonPress, start)
@@ -267,9 +267,9 @@ def letters() -> Iterator[Row]:
             _mouse(plan, QEvent.Type.MouseMove, start + QPointF(-2.0 * k, 0.7 * k))
             plan.repaint()
             frames.append(time.perf_counter() - begin)
-            desk.run_for(0.002)
+            opened.run_for(0.002)
         _mouse(plan, QEvent.Type.MouseButtonRelease, start + QPointF(-120, 42))
-        assert desk.session.undo_label == "Move"
+        assert opened.session.undo_label == "Move"
     worst = float(np.percentile(frames[3:], 95)) * 1000
     yield Row(
         "a shape dragged among 500 letters, a frame", "", f"{np.median(frames) * 1000:.1f} ms", worst, 16.0, "ms (95 %)"

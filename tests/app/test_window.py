@@ -55,7 +55,7 @@ def bring_in(qtbot, window, path) -> None:
 
 
 def show_files(qtbot, window):
-    """The Output page with its files written by the desk."""
+    """The Output page with its files written by the file worker."""
     window.station_output()
     qtbot.waitUntil(lambda: bool(window.output_page.files), timeout=30_000)
     return window.output_page

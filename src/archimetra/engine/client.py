@@ -53,7 +53,7 @@ MOST_FIELD_BYTES = 4 * 3_200_000  # float32 and uint32 cells; above stock's MOST
 
 
 class Engine:
-    """Worker processes: one plans, one keeps the stock, and a desk reads artwork and writes files, started when first
+    """Worker processes: one plans, one keeps the stock, and a third reads artwork and writes files, started when first
     wanted."""
 
     def __init__(self, on_event: Callable[[Event], None]) -> None:
@@ -64,7 +64,7 @@ class Engine:
         self.pixels = SharedMemory(create=True, size=MOST_FIELD_BYTES)
         self._planner: _Worker | None = None
         self._stock: _Worker | None = None
-        self._desk: _Worker | None = None
+        self._files: _Worker | None = None
         self._reading = 0
         self._is_reading = False
         self._wanted: PlanRequest | None = None  # what the planner was asked for last
@@ -139,36 +139,36 @@ class Engine:
         """Read artwork in the background; its ``ArtworkRead`` carries the number returned."""
         self._reading += 1
         self._is_reading = True
-        self._at_desk(msgspec.structs.replace(request, number=self._reading))
+        self._to_files(msgspec.structs.replace(request, number=self._reading))
         return self._reading
 
     def stop_reading(self) -> None:
         """Give up what is being read. Files that wait behind it are written all the same."""
-        if self._desk is not None:
-            self._desk.close()
-            self._desk = None
+        if self._files is not None:
+            self._files.close()
+            self._files = None
         self._is_reading = False
         if self._files_wanted is not None:
-            self._at_desk(self._files_wanted)
+            self._to_files(self._files_wanted)
 
     def make_files(self, key: str, job: Job, board: Board, plan: BoardPlan) -> None:
         """Write a planned board as G-code in the background; ``FilesMade`` carries the key."""
         self._files_wanted = FilesRequest(key, lean_job(job), lean_board(board), self._of_all(plan))
-        self._at_desk(self._files_wanted)
+        self._to_files(self._files_wanted)
 
-    def _at_desk(self, request: ArtworkRequest | FilesRequest) -> None:
+    def _to_files(self, request: ArtworkRequest | FilesRequest) -> None:
         if self._is_closed:
             return
-        if self._desk is None:
-            self._desk = _Worker(self._context, file_worker.serve, (), self._from_desk, self._desk_lost, "desk")
-        self._desk.send(request)
+        if self._files is None:
+            self._files = _Worker(self._context, file_worker.serve, (), self._from_files, self._files_lost, "files")
+        self._files.send(request)
 
     def close(self) -> None:
         """Stop the workers and give the shared memory back. May be called twice."""
         if self._is_closed:
             return
         self._is_closed = True
-        for worker in (self._planner, self._stock, self._desk):
+        for worker in (self._planner, self._stock, self._files):
             if worker is not None:
                 worker.close()
         for packed in list(self._kept):
@@ -206,7 +206,7 @@ class Engine:
             self._stock_ready = event
         self._on_event(event)
 
-    def _from_desk(self, event: Event) -> None:
+    def _from_files(self, event: Event) -> None:
         key = event.key if isinstance(event, FilesMade) else event.files_key if isinstance(event, WorkerFailed) else ""
         if self._files_wanted is not None and key == self._files_wanted.key:
             self._files_wanted = None
@@ -233,8 +233,8 @@ class Engine:
         if self._wanted_after is not None:
             self._after_plan(self._wanted_after)
 
-    def _desk_lost(self) -> None:
-        self._desk = None  # the next request starts another
+    def _files_lost(self) -> None:
+        self._files = None  # the next request starts another
         was_reading, self._is_reading = self._is_reading, False
         files = self._files_wanted
         self._files_wanted = None
@@ -246,7 +246,7 @@ class Engine:
         )  # fmt: skip
         if files is not None and was_reading:  # it was not their fault
             self._files_wanted = files
-            self._at_desk(files)
+            self._to_files(files)
 
     def _stock_lost(self) -> None:
         if self._is_closed or self._stock is None:

@@ -1,4 +1,4 @@
-"""The desk reads drawings and writes files beside the window, and a bad request never takes it along."""
+"""The file worker reads drawings and writes files beside the window, and a bad request never takes it along."""
 
 from __future__ import annotations
 
@@ -20,8 +20,8 @@ from shapes import replace
 
 
 @pytest.fixture
-def desk():
-    """An engine whose events land in a queue; only its desk is ever started."""
+def worker():
+    """An engine whose events land in a queue; only its worker is ever started."""
     events: queue.Queue = queue.Queue()
     engine = Engine(events.put)
     engine.events = events
@@ -29,13 +29,13 @@ def desk():
     engine.close()
 
 
-def test_a_drawing_read_at_the_desk_is_the_one_read_here(desk, tmp_path):
+def test_a_drawing_read_by_the_file_worker_is_the_one_read_here(worker, tmp_path):
     from archimetra.artwork.svg import read_svg
 
     path = tmp_path / "dial.svg"
     path.write_bytes(artwork("dial-face.svg"))
-    number = desk.read_artwork(ArtworkRequest(0, path=str(path)))
-    read = desk.events.get(timeout=60)
+    number = worker.read_artwork(ArtworkRequest(0, path=str(path)))
+    read = worker.events.get(timeout=60)
     assert isinstance(read, ArtworkRead)
     assert (read.number, read.name, read.problem) == (number, "dial.svg", "")
     assert read.data == path.read_bytes()
@@ -46,100 +46,100 @@ def test_a_drawing_read_at_the_desk_is_the_one_read_here(desk, tmp_path):
 
 
 @pytest.mark.parametrize("data", [b"", b"junk", b"<svg", b'<svg xmlns="x"/>'])
-def test_a_bad_file_is_one_sentence_and_the_next_is_read(desk, tmp_path, data):
+def test_a_bad_file_is_one_sentence_and_the_next_is_read(worker, tmp_path, data):
     bad, good = tmp_path / "bad.svg", tmp_path / "good.svg"
     bad.write_bytes(data)
     good.write_bytes(artwork("dial-face.svg"))
-    desk.read_artwork(ArtworkRequest(0, path=str(bad)))
-    read = desk.events.get(timeout=60)
+    worker.read_artwork(ArtworkRequest(0, path=str(bad)))
+    read = worker.events.get(timeout=60)
     assert read.drawing is None
     assert "bad.svg" in read.problem
-    desk.read_artwork(ArtworkRequest(0, path=str(good)))
-    assert desk.events.get(timeout=60).drawing is not None
+    worker.read_artwork(ArtworkRequest(0, path=str(good)))
+    assert worker.events.get(timeout=60).drawing is not None
 
 
-def test_a_file_too_large_is_refused_without_being_read(desk, tmp_path):
+def test_a_file_too_large_is_refused_without_being_read(worker, tmp_path):
     path = tmp_path / "huge.svg"
     with open(path, "wb") as handle:
         handle.truncate(3_000_000_000)  # takes no room on the disk
-    desk.read_artwork(ArtworkRequest(0, path=str(path)))
-    assert "3000 MB" in desk.events.get(timeout=60).problem
+    worker.read_artwork(ArtworkRequest(0, path=str(path)))
+    assert "3000 MB" in worker.events.get(timeout=60).problem
 
 
 @pytest.mark.parametrize("name", ["rs274", "streaming"])
-def test_files_made_at_the_desk_are_those_made_here(desk, name):
+def test_files_made_by_the_file_worker_are_those_made_here(worker, name):
     job = replace(plain_clock().job, controller=name)
     board = job.boards[0]
     plan = plan_board(job, board, {})
-    desk.make_files("key", job, board, plan)
-    made = desk.events.get(timeout=60)
+    worker.make_files("key", job, board, plan)
+    made = worker.events.get(timeout=60)
     assert isinstance(made, FilesMade)
     assert made.key == "key"
     here = gcode_files(job, board, plan.run, controller(name))
     assert [(f.name, f.text) for f in made.files] == [(f.name, f.text) for f in here]
 
 
-def test_an_unknown_controller_is_a_sentence(desk):
+def test_an_unknown_controller_is_a_sentence(worker):
     job = replace(plain_clock().job, controller="mill9")
     plan = plan_board(job, job.boards[0], {})
-    desk.make_files("key", job, job.boards[0], plan)
-    failed = desk.events.get(timeout=60)
+    worker.make_files("key", job, job.boards[0], plan)
+    failed = worker.events.get(timeout=60)
     assert isinstance(failed, WorkerFailed)
     assert "mill9" in failed.sentence
     assert failed.detail == ""
 
 
-def test_a_desk_that_dies_is_told_and_replaced(desk, tmp_path):
+def test_a_file_worker_that_dies_is_told_and_replaced(worker, tmp_path):
     path = tmp_path / "dial.svg"
     path.write_bytes(artwork("dial-face.svg"))
-    desk.read_artwork(ArtworkRequest(0, path=str(path)))
-    desk.events.get(timeout=60)
-    os.kill(desk._desk._process.pid, signal.SIGKILL)
-    assert isinstance(desk.events.get(timeout=30), WorkerFailed)
-    desk.read_artwork(ArtworkRequest(0, path=str(path)))
-    assert desk.events.get(timeout=60).drawing is not None
+    worker.read_artwork(ArtworkRequest(0, path=str(path)))
+    worker.events.get(timeout=60)
+    os.kill(worker._files._process.pid, signal.SIGKILL)
+    assert isinstance(worker.events.get(timeout=30), WorkerFailed)
+    worker.read_artwork(ArtworkRequest(0, path=str(path)))
+    assert worker.events.get(timeout=60).drawing is not None
 
 
-def test_stopping_a_reading_keeps_the_files_that_wait_behind_it(desk, tmp_path):
+def test_stopping_a_reading_keeps_the_files_that_wait_behind_it(worker, tmp_path):
     path = tmp_path / "dial.svg"
     path.write_bytes(artwork("dial-face.svg"))
     job = plain_clock().job
     plan = plan_board(job, job.boards[0], {})
     for end in ("stop", "kill"):
-        desk.read_artwork(ArtworkRequest(0, path=str(path)))
-        desk.make_files(end, job, job.boards[0], plan)
+        worker.read_artwork(ArtworkRequest(0, path=str(path)))
+        worker.make_files(end, job, job.boards[0], plan)
         if end == "stop":
-            desk.stop_reading()
+            worker.stop_reading()
         else:
-            while desk._desk._process.pid is None:
+            while worker._files._process.pid is None:
                 time.sleep(0.01)
-            os.kill(desk._desk._process.pid, signal.SIGKILL)
-        while not isinstance(event := desk.events.get(timeout=60), FilesMade):
+            os.kill(worker._files._process.pid, signal.SIGKILL)
+        while not isinstance(event := worker.events.get(timeout=60), FilesMade):
             assert isinstance(event, WorkerFailed) == (end == "kill")
         assert event.key == end
 
 
-def test_stopping_drops_what_is_being_read(desk, tmp_path):
+def test_stopping_drops_what_is_being_read(worker, tmp_path):
     path = tmp_path / "dial.svg"
     path.write_bytes(artwork("dial-face.svg"))
-    desk.read_artwork(ArtworkRequest(0, path=str(path)))
-    desk.stop_reading()
-    again = desk.read_artwork(ArtworkRequest(0, path=str(path)))
-    assert desk.events.get(timeout=60).number == again
-    assert desk.events.empty()
+    worker.read_artwork(ArtworkRequest(0, path=str(path)))
+    worker.stop_reading()
+    again = worker.read_artwork(ArtworkRequest(0, path=str(path)))
+    assert worker.events.get(timeout=60).number == again
+    assert worker.events.empty()
 
 
 @pytest.mark.parametrize("pause", [0.0, 0.01, 0.2])
-def test_stopped_again_and_again_only_the_last_is_read(desk, tmp_path, pause):
+def test_stopped_again_and_again_only_the_last_is_read(worker, tmp_path, pause):
     """However far the process stopped had come: not started, loading, at work."""
     path = tmp_path / "dial.svg"
     path.write_bytes(artwork("dial-face.svg"))
     for _ in range(8):
-        desk.read_artwork(ArtworkRequest(0, path=str(path)))
+        worker.read_artwork(ArtworkRequest(0, path=str(path)))
         time.sleep(pause)
-        desk.stop_reading()
-    last = desk.read_artwork(ArtworkRequest(0, path=str(path)))
-    read = desk.events.get(timeout=60)
+        worker.stop_reading()
+    last = worker.read_artwork(ArtworkRequest(0, path=str(path)))
+    read = worker.events.get(timeout=60)
     assert isinstance(read, ArtworkRead), read
     assert read.number == last
-    assert desk.events.empty()
+    assert worker.events.empty()

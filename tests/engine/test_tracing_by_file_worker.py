@@ -1,4 +1,4 @@
-"""Pictures at the desk: traced, traced again with other settings, kept at a size; lean boards for the planner."""
+"""Pictures in the file worker: traced, traced again with other settings, kept at a size; lean boards for the planner."""
 
 from __future__ import annotations
 
