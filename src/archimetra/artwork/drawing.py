@@ -150,6 +150,7 @@ def moved(drawing: Drawing, m: Affine) -> Drawing:
 
 
 def transformed(paths: Sequence[Path], m: Affine) -> tuple[Path, ...]:
+    """The paths mapped, which is quicker together than one by one."""
     return tuple(transform_together(paths, m))
 
 

@@ -44,6 +44,7 @@ class Picture(NamedTuple):
 
     @property
     def size_mm(self) -> tuple[float, float]:
+        """Width and height in mm by the resolution it states."""
         height, width = self.pixels.shape[:2]
         return width * self.mm_per_px, height * self.mm_per_px
 

@@ -13,6 +13,7 @@ from archimetra.toolpath.shared.moves import Role
 
 
 def too_deep(given: CheckInput) -> Iterator[Finding]:
+    """Depths the sheet does not have, or which leave nothing under a floor."""
     for work in given.resolved():
         cut, sheet = work.cut, work.sheet
         if cut.lowers_face:
@@ -43,6 +44,7 @@ def too_deep(given: CheckInput) -> Iterator[Finding]:
 
 
 def deeper_than_bit(given: CheckInput) -> Iterator[Finding]:
+    """Cuts deeper than the bit's cutting length."""
     for work in given.resolved():
         cut, bit = work.cut, work.bit
         if cut.tells_short_bit:
@@ -57,6 +59,7 @@ def deeper_than_bit(given: CheckInput) -> Iterator[Finding]:
 
 
 def pass_too_deep(given: CheckInput) -> Iterator[Finding]:
+    """Passes deeper than the bit's cutting length, though the cut as a whole may be."""
     for work in given.resolved():
         step, bit = work.recipe.depth_per_pass, work.bit
         if step > bit.cutting_length and not work.cut.goes_down_at_once:
@@ -74,6 +77,7 @@ def pass_too_deep(given: CheckInput) -> Iterator[Finding]:
 
 
 def cannot_plunge(given: CheckInput) -> Iterator[Finding]:
+    """Bits that go straight down without cutting at their centre."""
     for work in given.resolved():
         cut, bit = work.cut, work.bit
         if bit.can_plunge:
@@ -109,6 +113,7 @@ def wrong_kind_of_bit(given: CheckInput) -> Iterator[Finding]:
 
 
 def speed_out_of_reach(given: CheckInput) -> Iterator[Finding]:
+    """Speeds and feeds the machine does not have; what the file says instead."""
     machine, material = given.job.machine, given.sheet.material
     for cut, bit in given.cuts():
         recipe = cut.recipe(bit, material)

@@ -43,6 +43,7 @@ class _Slot(msgspec.Struct, frozen=True, eq=False):
 
 
 def loose_pieces(given: CheckInput) -> Iterator[Finding]:
+    """Pieces that come free while the bit is beside them: nothing but what was asked for holds them."""
     sheet = given.sheet
     if sheet.hold_down is not HoldDown.CLAMPED:
         return
@@ -154,6 +155,7 @@ def _is_held(piece: Polygon, whole: Polygon, fixtures: list[Polygon]) -> bool:
 
 
 def tabs_too_thick(given: CheckInput) -> Iterator[Finding]:
+    """Tabs as thick as the sheet, which leave nothing cut there."""
     for work in given.resolved():
         cut, tabs = work.cut, work.cut.bridges
         if tabs is None or not tabs.is_wanted or not cut.is_through(work.sheet):

@@ -14,6 +14,7 @@ from archimetra.toolpath.shared.moves import Move, straightened
 
 
 def off_sheet(given: CheckInput) -> Iterator[Finding]:
+    """Shapes past the edge of the sheet, but for cuts that are meant to run past it."""
     sheet = given.board.sheet
     for cut, _ in given.cuts():
         if cut.may_leave_sheet:
@@ -36,6 +37,7 @@ def off_sheet(given: CheckInput) -> Iterator[Finding]:
 
 
 def out_of_travel(given: CheckInput) -> Iterator[Finding]:
+    """Places of the run the machine does not reach with the sheet where it lies on the bed."""
     board, machine = given.board, given.job.machine
     fits = board.bed_x + board.sheet.width <= machine.travel_x and board.bed_y + board.sheet.height <= machine.travel_y
     turned = (

@@ -34,6 +34,7 @@ def change_board(job: Job, board_id: BoardId, label: str, **fields: Any) -> Edit
 
 
 def add_board(job: Job) -> tuple[Edit, BoardId]:
+    """A new board after the others, with a sheet like that of the last, and its id."""
     board = new_board(job, name=f"Board {len(job.boards) + 1}")
     if job.boards:
         like = replace(job.boards[-1].sheet, id=SheetId(""))  # another sheet of the same kind
@@ -88,6 +89,7 @@ def move_board(job: Job, board_id: BoardId, step: int) -> Edit:
 
 
 def remove_board(job: Job, board_id: BoardId) -> Edit:
+    """The job without that board; its sheet and cuts stay where other boards name them."""
     return Edit("Remove board", with_boards(job, tuple(b for b in job.boards if b.id != board_id)))
 
 
@@ -140,6 +142,7 @@ _TURNED = {
 
 
 def set_zero(job: Job, board_id: BoardId, zero: Zero) -> Edit:
+    """Where X, Y and Z zero of the board lie."""
     return change_board(job, board_id, "Zero", zero=zero)
 
 
@@ -159,6 +162,7 @@ reorder_cut = cutting.reorder_cut
 
 
 def remove_cut(job: Job, cut_id: CutId) -> Edit:
+    """The job without that cut, on whichever board it is."""
     return cutting.remove_cuts(job, (cut_id,))
 
 
@@ -166,6 +170,7 @@ def remove_cut(job: Job, cut_id: CutId) -> Edit:
 
 
 def change_bit(job: Job, bit_id: BitId, label: str, **fields: Any) -> Edit:
+    """A bit of the job with other fields."""
     bits = tuple(replace(bit, **fields) if bit.id == bit_id else bit for bit in job.bits)
     return Edit(label, replace(job, bits=bits))
 

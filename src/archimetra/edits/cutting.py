@@ -13,6 +13,7 @@ from archimetra.job.job import Board, Job, with_boards
 
 
 def new_cut_id(job: Job) -> CutId:
+    """An id no cut of this job ever had."""
     return CutId(f"cut{next_number(job, 'cut')}")
 
 
@@ -84,6 +85,7 @@ def override(job: Job, cut_ids: Collection[CutId], name: str, value: float | Non
 
 
 def follow_recipe(job: Job, cut_ids: Collection[CutId]) -> Edit:
+    """The cut without numbers of its own: speeds and passes are those of its bit's recipe again."""
     return change_cuts(job, cut_ids, "Follow the recipe", run=Overrides())
 
 

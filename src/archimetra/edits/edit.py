@@ -21,6 +21,7 @@ class Edit(msgspec.Struct, frozen=True):
 
 
 def board_of(job: Job, board_id: BoardId) -> Board:
+    """The board of that id. Raises ValueError where there is none."""
     board = job.board(board_id)
     if board is None:
         raise ValueError(f"no board {board_id}")

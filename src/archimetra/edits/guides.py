@@ -42,6 +42,7 @@ def move_guide(job: Job, board_id: BoardId, index: int, at: float | None) -> Edi
 
 
 def clear_guides(job: Job, board_id: BoardId) -> Edit:
+    """The board without its guides."""
     return Edit("Remove guides", with_board(job, board_id, lambda board: replace(board, guides=())))
 
 
@@ -52,6 +53,7 @@ def set_margin(job: Job, board_id: BoardId, margin: float) -> Edit:
 
 
 def set_centre_lines(job: Job, board_id: BoardId, *, is_on: bool) -> Edit:
+    """The sheet's centre lines shown as guides, or not."""
     return Edit("Centre lines", with_board(job, board_id, lambda board: replace(board, has_centre_lines=is_on)))
 
 
@@ -68,6 +70,8 @@ def all_guides(board: Board) -> tuple[Guide, ...]:
 
 
 def pin_measure(job: Job, board_id: BoardId, measure: Measure) -> Edit:
+    """A measurement kept on the board."""
+
     def change(board: Board) -> Board:
         if measure in board.measures or len(board.measures) >= MOST_MEASURES:
             return board

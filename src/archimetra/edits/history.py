@@ -50,12 +50,14 @@ class History:
         return True
 
     def undo(self) -> bool:
+        """Back one edit; whether there was one."""
         if self._at == 0:
             return False
         self._go(-1)
         return True
 
     def redo(self) -> bool:
+        """Forward one edit; whether there was one."""
         if self._at + 1 >= len(self._jobs):
             return False
         self._go(+1)

@@ -28,6 +28,7 @@ def free_shapes(board: Board, ids: Iterable[ShapeId]) -> list[Shape]:
 
 
 def add_layer(job: Job, board_id: BoardId, name: str = "") -> tuple[Edit, LayerId]:
+    """A new, empty layer on the board, and its id."""
     layers = board_of(job, board_id).layers
     layer = new_layer(job, layers, name or f"Layer {len(layers) + 1}")
     edit = Edit("Add layer", with_board(job, board_id, lambda b: replace(b, layers=(*b.layers, layer))))
@@ -76,6 +77,7 @@ def remove_layer(job: Job, board_id: BoardId, layer_id: LayerId) -> Edit:
 
 
 def move_to_layer(job: Job, board_id: BoardId, ids: Iterable[ShapeId], layer_id: LayerId) -> Edit:
+    """The shapes put on another layer; cuts that follow layers follow."""
     return _each(job, board_id, ids, "Move to layer", lambda shape: replace(shape, layer=layer_id))
 
 
@@ -88,6 +90,7 @@ def follow_layer(job: Job, cut_id: CutId, layer_id: LayerId) -> Edit:
 
 
 def lock_shapes(job: Job, board_id: BoardId, ids: Iterable[ShapeId], *, is_locked: bool) -> Edit:
+    """The shapes held where they are, or let go."""
     wanted = set(ids)
 
     def change(board: Board) -> Board:
@@ -105,6 +108,7 @@ def group_shapes(job: Job, board_id: BoardId, ids: Iterable[ShapeId]) -> Edit:
 
 
 def ungroup_shapes(job: Job, board_id: BoardId, ids: Iterable[ShapeId]) -> Edit:
+    """The groups of these shapes taken apart."""
     return _each(job, board_id, ids, "Ungroup", lambda shape: replace(shape, group=""))
 
 

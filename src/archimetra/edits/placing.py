@@ -34,6 +34,7 @@ class Anchor(StrEnum):
 
 
 def anchor_point(box: Box, anchor: Anchor) -> Point:
+    """The place (x, y) in mm of one of nine anchors of a box (x0, y0, x1, y1)."""
     x0, y0, x1, y1 = box
     x = x0 if "left" in anchor else x1 if "right" in anchor else (x0 + x1) / 2
     y = y1 if "back" in anchor else y0 if "front" in anchor else (y0 + y1) / 2

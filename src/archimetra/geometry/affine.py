@@ -22,10 +22,12 @@ class Affine(msgspec.Struct, frozen=True, array_like=True):
 
     @staticmethod
     def shift(dx: float, dy: float) -> Affine:
+        """A move by (x, y)."""
         return Affine(e=dx, f=dy)
 
     @staticmethod
     def scale(sx: float, sy: float | None = None, *, about: tuple[float, float] = (0.0, 0.0)) -> Affine:
+        """Scaling about the origin; ``y`` is as ``x`` where it is left out."""
         sy = sx if sy is None else sy
         return Affine(sx, 0.0, 0.0, sy, about[0] * (1 - sx), about[1] * (1 - sy))
 

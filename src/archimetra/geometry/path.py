@@ -147,9 +147,11 @@ class Path:
 
     @property
     def segments(self) -> Segments:
+        """The path as a table of segments, in order."""
         return Segments(self.nodes[:-1], self.nodes[1:], self.kinds, self.params)
 
     def length(self) -> float:
+        """Length in mm, exact for lines and arcs."""
         return float(self.segment_lengths().sum())
 
     def area(self) -> float:

@@ -65,10 +65,12 @@ def unite(regions: Sequence[Region]) -> Region:
 
 
 def subtract(region: Region, other: Region) -> Region:
+    """What lies in the first and not in the second."""
     return as_region(shapely.difference(region, other))
 
 
 def intersect(region: Region, other: Region) -> Region:
+    """What lies in both."""
     return as_region(shapely.intersection(region, other))
 
 

@@ -63,12 +63,15 @@ class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
         return {shape.id: shape for shape in self.shapes}
 
     def shape(self, id_: ShapeId) -> Shape | None:
+        """The shape of that id, None where there is none."""
         return self._shapes_by_id.get(id_)
 
     def layer(self, id_: LayerId) -> Layer | None:
+        """The layer of that id, None where there is none."""
         return next((layer for layer in self.layers if layer.id == id_), None)
 
     def cut(self, id_: CutId) -> Cut | None:
+        """The cut of that id, None where there is none."""
         return next((cut for cut in self.cuts if cut.id == id_), None)
 
     @property
@@ -147,12 +150,15 @@ class Job(Record, frozen=True, kw_only=True, eq=False, dict=True):
         )
 
     def board(self, id_: BoardId) -> Board | None:
+        """The board of that id, put together with its sheet and cuts; None where there is none."""
         return next((board for board in self.boards if board.id == id_), None)
 
     def inlay(self, id_: InlayId) -> Inlay | None:
+        """The inlay of that id, None where there is none."""
         return next((inlay for inlay in self.inlays if inlay.id == id_), None)
 
     def bit(self, id_: BitId) -> Bit | None:
+        """The bit of that id, None where there is none."""
         return next((bit for bit in self.bits if bit.id == id_), None)
 
 

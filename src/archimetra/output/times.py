@@ -16,6 +16,7 @@ class RunTimes(msgspec.Struct, frozen=True, eq=False):
 
     @property
     def total(self) -> float:
+        """Seconds from the first move to the last."""
         return float(self.ends[-1]) if len(self.ends) else 0.0
 
 

@@ -84,6 +84,7 @@ class StockTimeline:
 
     @property
     def duration(self) -> float:
+        """Seconds of the whole run."""
         return float(self._times[-1]) if len(self._times) else 0.0
 
     def index_at(self, seconds: float) -> tuple[int, float]:

@@ -61,6 +61,7 @@ class CarveFindings:
         self._left: list[tuple[float, float, float]] = []  # area, x, y
 
     def area(self, area: CarveArea) -> list[Finding]:
+        """Outlines that are open, hold no area, overlap or leave slivers."""
         cut = self._cut
         out = []
         if cut.line_width <= 0:
@@ -89,6 +90,7 @@ class CarveFindings:
         return out
 
     def no_room(self) -> Finding:
+        """A cut that begins deeper than its bit or sheet allows."""
         cut, c = self._cut, self._carving
         if c.sink > 0:
             return Finding(
@@ -102,6 +104,7 @@ class CarveFindings:
         )  # fmt: skip
 
     def line_narrow(self, width: float) -> Finding:
+        """Lines no wider than the tip."""
         return Finding(
             "carve-line-narrow", Severity.STOP,
             f"'{self._cut.name}' is to carve lines {mm(width)} wide; the tip of {self._bit.name} is as wide itself.",
@@ -141,6 +144,7 @@ class CarveFindings:
     # ---- gathered
 
     def stroke_limits(self, piece: Piece, strokes: Skeleton, deepest: Deepest | None) -> None:
+        """Takes note of strokes too wide for the depth limit, too shallow to mate or narrower than the tip."""
         c = self._carving
         if deepest is None:
             return
@@ -175,6 +179,7 @@ class CarveFindings:
             self._necks.append((2 * float(line[k, 2]), length, float(line[k, 0]), float(line[k, 1])))
 
     def floor(self, piece: Piece, floor: Region, rest: Region, step: float, *, cleared: float | None) -> None:
+        """Takes note of a piece's floor and of the rest of it the carving bit clears in rows ``step`` apart (mm)."""
         self._floor_area += float(floor.area)
         self._rest_area += float(rest.area)
         self._rest_length += float(rest.area) / step
@@ -184,12 +189,14 @@ class CarveFindings:
         self._cleared = cleared
 
     def floor_left(self, piece: Piece, zone: Region, step: float) -> None:
+        """Takes note of a zone of the floor that is left."""
         x, y = shapely.get_coordinates(shapely.point_on_surface(zone))[0]
         self._left.append((float(zone.area), float(x), float(y)))
 
     # ---- said
 
     def summary(self) -> Iterator[Finding]:
+        """Everything that was taken note of, one finding a kind, at its worst place."""
         cut, bit, c = self._cut, self._bit, self._carving
         if self._shallow and cut.mating is not None:
             width, x, y = max(self._shallow)

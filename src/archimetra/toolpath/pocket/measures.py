@@ -30,6 +30,7 @@ class Measures(NamedTuple):
 
 
 def measures_of(work: ResolvedCut, cut: PocketCut, area: PocketArea) -> Measures:
+    """The measures of a pocket: steps, tolerances and depths that all its stages read."""
     wall = area.inset + work.bit.radius
     plunges = cut.entry is Entry.PLUNGE and work.bit.can_plunge
     return Measures(

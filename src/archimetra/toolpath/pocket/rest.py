@@ -52,6 +52,7 @@ class RestOfPocket:
         self._reached: Region | None = None  # by the centre of the larger bit
 
     def run(self, roots: list[Node], strokes: list[FloatArray], step: float) -> None:
+        """The lines of what larger bits before left, for every depth."""
         larger = self._work.previous_bit
         assert larger is not None
         zone = left_by(

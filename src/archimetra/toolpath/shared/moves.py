@@ -114,6 +114,7 @@ class MoveList:
         return not self._chunks
 
     def toolpath(self, cut: CutId, bit: BitId, marks: tuple[PathMark, ...] = ()) -> Toolpath:
+        """The moves so far as one toolpath."""
         if not self._chunks:
             return empty_toolpath(cut, bit)
         xyz, kind, centre, feed, role, pass_no = (np.concatenate(arrays) for arrays in zip(*self._chunks, strict=True))
@@ -121,6 +122,7 @@ class MoveList:
 
 
 def empty_toolpath(cut: CutId, bit: BitId) -> Toolpath:
+    """A toolpath without a move."""
     none = np.zeros(0)
     return Toolpath(
         cut,
