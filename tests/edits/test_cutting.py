@@ -440,3 +440,26 @@ class TestSuggestions:
         assert isinstance(opening.make()[0].job.boards[0].cuts[0], ProfileCut)
         assert opening.make()[0].job.boards[0].cuts[0].side is Side.INSIDE
         assert LayerId("") == ""
+
+
+class TestNamesAndCopies:
+    def test_a_cut_of_one_shape_bears_its_name_and_one_of_several_its_kind_and_place(self):
+        job, board, _ = board_with(star(), kind=ProfileCut)
+        shape = board.shapes[0]
+        alone = cutting.new_cut(job, board.id, PocketCut, [shape.id])
+        assert alone.name == shape.name.capitalize()
+        twin = replace(shape, id=ShapeId("shape99"))
+        board = replace(board, shapes=(*board.shapes, twin))
+        job = with_boards(job, (board,))
+        assert cutting.new_cut(job, board.id, PocketCut, [shape.id, twin.id]).name == "Pocket 2"
+
+    def test_a_copied_cut_stands_behind_its_original_on_the_same_shapes_or_on_those_given(self):
+        job, _, cut = board_with(star(), kind=ProfileCut, tabs=Tabs(count=3))
+        edit, new = cutting.copy_cut(job, cut.id)
+        assert [c.id for c in edit.job.boards[0].cuts] == [cut.id, new]
+        copy = edit.job.boards[0].cut(new)
+        assert (copy.name, copy.shapes, copy.tabs) == ("Cut copy", cut.shapes, cut.tabs)
+        assert edit.label == "Copy cut"
+        other, new = cutting.copy_cut(job, cut.id, shapes=(ShapeId("shape7"),))
+        assert other.job.boards[0].cut(new).shapes == (ShapeId("shape7"),)
+        assert other.label == "Copy settings to shapes"

@@ -1,0 +1,1 @@
+"""How work is laid out on sheets: how many fit, and nesting."""
