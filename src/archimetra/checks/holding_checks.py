@@ -131,15 +131,15 @@ def _runs(points: FloatArray, low: np.ndarray) -> MultiLineString:
 
 
 def _tab_middles(points: FloatArray, is_tab: np.ndarray) -> FloatArray:
-    """The middle of every stretch of tab moves (n, 2)."""
+    """The middle of every tab (n, 2). The last pass goes over the stretch of its ramp a second time, and over part of a tab there: what
+    lies on the same stretch is one tab."""
     edges = np.flatnonzero(np.diff(np.concatenate(([0], is_tab.astype(np.int8), [0]))))
-    spans = list(zip(edges[0::2], edges[1::2], strict=True))
-    middles: list[FloatArray] = []
-    for a, b in spans:
-        middle = (points[max(a - 1, 0), :2] + points[b - 1, :2]) / 2
-        # the last pass goes over the stretch of its ramp a second time, and over its tabs
-        if all(np.hypot(*(middle - other)) > SAME_TAB_MM for other in middles):
-            middles.append(middle)
+    lines = [shapely.linestrings(points[max(a - 1, 0) : b, :2]) for a, b in zip(edges[0::2], edges[1::2], strict=True)]
+    tabs = shapely.get_parts(shapely.union_all([shapely.buffer(line, SAME_TAB_MM / 2) for line in lines]))
+    middles = []
+    for tab in tabs:
+        longest = max((line for line in lines if tab.intersects(line)), key=lambda line: float(line.length))
+        middles.append(shapely.get_coordinates(longest.interpolate(0.5, normalized=True))[0])
     return np.array(middles).reshape(-1, 2)
 
 

@@ -73,17 +73,20 @@ def _right_end(corner: FloatArray, lying: Lying, moves: BoolArray) -> float:
 
 def _apart(lying: Lying, corner: FloatArray, pieces: list[Pieces], reach: float, *, below: float = np.inf) -> FloatArray:  # fmt: skip
     """Rows (a, b, gap, nx, ny) of pieces within ``reach`` of each other, of which not both are fixed."""
-    points, first, owner = [], [0], []
+    points, first, owner, kind = [], [0], [], []
     for item, shape in enumerate(lying.shape.tolist()):
         own = pieces[shape]
         points.append(own.points + corner[item])
         first += (own.first[1:] + first[-1]).tolist()
         owner += [item] * (len(own.first) - 1)
+        kind.append(own.kind)
     flat = np.vstack(points)
     begins = np.array(first, np.int64)
     low = np.minimum.reduceat(flat, begins[:-1])
     high = np.maximum.reduceat(flat, begins[:-1])
-    rows: FloatArray = separations(flat, begins, np.array(owner, np.int64), np.hstack((low, high)), reach)
+    rows: FloatArray = separations(
+        flat, begins, np.array(owner, np.int64), np.concatenate(kind), np.hstack((low, high)), reach
+    )
     if len(rows):
         both = lying.fixed[rows[:, 0].astype(np.int64)] & lying.fixed[rows[:, 1].astype(np.int64)]
         rows = rows[~both & (rows[:, 2] < below)]

@@ -22,10 +22,12 @@ MOST_ORIENTED = 64  # more shapes than this cost more tables than they gain
 
 
 class Oriented(NamedTuple):
-    """A part one way round: grown as ``region``, moved so that the box of the part itself, ``width`` by ``height``, begins at the origin;
-    ``low`` is where it began before. ``part`` is -1 for what never moves."""
+    """A part one way round, moved so that its box, ``width`` by ``height``, begins at the origin; ``low`` is where it began before.
+    ``region`` is what must not meet that of another part: the part grown by half the spacing. ``bare`` is what must not meet what never
+    moves. ``part`` is -1 for what never moves itself."""
 
     region: Region
+    bare: Region
     part: int
     degrees: float
     mirrored: bool
@@ -35,7 +37,7 @@ class Oriented(NamedTuple):
 
 
 class Zone(NamedTuple):
-    """Where parts may lie on a sheet: a box, and what is in their way there when they are grown, in the box's coordinates."""
+    """Where parts may lie on a sheet: a box, and what they must not meet there, in the box's coordinates."""
 
     x: float
     y: float
@@ -47,10 +49,18 @@ class Zone(NamedTuple):
 def grown(part: NestPart, spacing: float, tolerance: float, smallest: float) -> Region:
     """The part grown by half the ``spacing``, and where bits run for it, as far as that lies beyond. Holes nothing fits into are left
     out: ``smallest`` is the inradius of the smallest grown part."""
-    region = _buffered(part.outline, max(spacing / 2 - _HAIR, 0.0), tolerance)
+    return _joined(part, max(spacing / 2 - _HAIR, 0.0), spacing / 2, tolerance, smallest)
+
+
+def bare(part: NestPart, tolerance: float, smallest: float) -> Region:
+    """The part itself with the ground its bits run over, holes as in ``grown``."""
+    return _joined(part, 0.0, 0.0, tolerance, smallest)
+
+
+def _joined(part: NestPart, by: float, less: float, tolerance: float, smallest: float) -> Region:
+    region = _buffered(part.outline, by, tolerance)
     for reach in part.reaches:
-        beyond = max(reach.radius - spacing / 2, 0.0)
-        wide = _buffered(reach.centres, beyond, tolerance)
+        wide = _buffered(reach.centres, max(reach.radius - less, 0.0), tolerance)
         if not shapely.covers(region, wide):
             region = as_region(region.union(wide))
     kept = []
@@ -91,8 +101,10 @@ def oriented_shapes(request: NestRequest, tolerance: float) -> list[Oriented]:
     out: list[Oriented] = []
     for number, part in enumerate(request.parts):
         if part.quantity:
-            base = grown(part, request.spacing, tolerance, smallest)
-            out.extend(_oriented(base, part.outline, number, degrees, mirrored) for degrees, mirrored in ways[number])
+            regions = grown(part, request.spacing, tolerance, smallest), bare(part, tolerance, smallest - half)
+            out.extend(
+                _oriented(regions, part.outline, number, degrees, mirrored) for degrees, mirrored in ways[number]
+            )
     return out
 
 
@@ -118,35 +130,34 @@ def free_turns(outline: Region, most: int = 12) -> tuple[float, ...]:
     return tuple(turns)
 
 
-def _oriented(base: Region, outline: Region, part: int, degrees: float, mirrored: bool) -> Oriented:
+def _oriented(
+    regions: tuple[Region, Region], outline: Region, part: int, degrees: float, mirrored: bool
+) -> Oriented:  # fmt: skip
     def turned(region: Region) -> Region:
         flipped = affinity.scale(region, -1.0, 1.0, origin=(0, 0)) if mirrored else region
         return affinity.rotate(flipped, degrees, origin=(0, 0)) if degrees else flipped
 
     x0, y0, x1, y1 = turned(outline).bounds
-    return Oriented(
-        affinity.translate(turned(base), -x0, -y0), part, degrees, mirrored, (x0, y0), x1 - x0, y1 - y0
-    )  # fmt: skip
+    whole, itself = (affinity.translate(turned(region), -x0, -y0) for region in regions)
+    return Oriented(whole, itself, part, degrees, mirrored, (x0, y0), x1 - x0, y1 - y0)
 
 
 def zone_of(sheet: NestSheet, request: NestRequest, tolerance: float) -> Zone | None:
     """Where parts may lie on a sheet; None where the margins leave nothing of it."""
-    half, margin = request.spacing / 2, request.margin
+    margin = request.margin
     x0, y0, x1, y1 = sheet.outline.bounds
     if x1 - x0 <= 2 * margin or y1 - y0 <= 2 * margin:
         return None
-    around = shapely.box(x0, y0, x1, y1).buffer(half + 1.0, join_style="mitre")
+    around = shapely.box(x0, y0, x1, y1)
     found: list[Polygon] = []
-    if not sheet.outline.equals(sheet.outline.envelope):
-        # off the sheet beyond its box the box itself holds parts back
-        off = around.difference(sheet.outline).buffer(margin - half + tolerance, quad_segs=8)
-        found += polygons_of(off)
+    if not sheet.outline.equals(around):
+        found += polygons_of(_buffered(as_region(around.difference(sheet.outline)), margin, tolerance))
     for keep in sheet.keep_clear:
-        found += polygons_of(keep.area.buffer(keep.clearance - half + tolerance, quad_segs=8))
+        found += polygons_of(_buffered(keep.area, keep.clearance, tolerance))
     inside = []
     for area in found:
-        for polygon in polygons_of(area.intersection(around).simplify(tolerance)):
-            if polygon.area > 0:
+        for polygon in polygons_of(area.intersection(around)):
+            if polygon.area > 1e-6:
                 inside.append(affinity.translate(polygon, -x0 - margin, -y0 - margin))
     return Zone(x0 + margin, y0 + margin, x1 - x0 - 2 * margin, y1 - y0 - 2 * margin, tuple(inside))
 

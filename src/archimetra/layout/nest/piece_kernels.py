@@ -7,8 +7,10 @@ from numba import njit
 
 
 @njit(cache=True, nogil=True)
-def separations(points, first, owner, boxes, reach):
-    """For every pair of convex pieces of different owners within ``reach``: rows of (owner a, owner b, gap, nx, ny).
+def separations(points, first, owner, kind, boxes, reach):
+    """For every pair of convex pieces of different owners within ``reach`` that must not meet: rows of (owner a, owner b, gap, nx, ny).
+
+    Of kind 0 must not meet 0, of kind 1 not 2.
 
     Piece k has the corners ``points[first[k]:first[k + 1]]`` counter-clockwise. ``gap`` is the largest distance a line at right angles
     to (nx, ny), along a side of one of them, leaves between them; less than 0 where they overlap. (nx, ny) leads from a to b.
@@ -23,7 +25,9 @@ def separations(points, first, owner, boxes, reach):
             q = by_left[m]
             if boxes[q, 0] > boxes[p, 2] + reach:
                 break
-            if owner[p] == owner[q] or boxes[q, 1] > boxes[p, 3] + reach or boxes[q, 3] < boxes[p, 1] - reach:
+            if owner[p] == owner[q] or not (kind[p] == kind[q] == 0 or kind[p] + kind[q] == 3):
+                continue
+            if boxes[q, 1] > boxes[p, 3] + reach or boxes[q, 3] < boxes[p, 1] - reach:
                 continue
             a, b = (p, q) if owner[p] < owner[q] else (q, p)
             gap, nx, ny = -np.inf, 0.0, 0.0

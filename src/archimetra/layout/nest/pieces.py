@@ -12,38 +12,51 @@ from archimetra.geometry.arrays import FloatArray, IntArray
 from archimetra.geometry.region import Region, polygons_of
 from archimetra.layout.nest.grown import Oriented
 
+GROWN, BARE, STUCK = 0, 1, 2  # of a part grown, of the part itself, of what never moves
+
 
 class Pieces(NamedTuple):
-    """Convex pieces of one shape: corners (n, 2) in mm, counter-clockwise, those of piece k from ``first[k]`` to ``first[k + 1]``."""
+    """Convex pieces of one shape: corners (n, 2) in mm, counter-clockwise, those of piece k from ``first[k]`` to ``first[k + 1]``; and of
+    what each is a piece (k,)."""
 
     points: FloatArray
     first: IntArray
+    kind: IntArray
 
 
 def pieces_of_shapes(shapes: list[Oriented]) -> list[Pieces]:
-    """Those of every shape; shapes that are one another turned are taken apart once."""
+    """Those of every shape; shapes that are one another turned are taken apart once. Bare ones only where something never moves."""
     known: dict[tuple[int, bool], tuple[Oriented, Pieces]] = {}
+    has_stuck = any(shape.part < 0 for shape in shapes)
     out = []
     for shape in shapes:
         key = (shape.part, shape.mirrored)
         if shape.part < 0:
-            out.append(pieces_of(shape.region))
+            out.append(pieces_of(shape.bare, STUCK))
             continue
         if key not in known:
-            known[key] = (shape, pieces_of(shape.region))
+            grown = pieces_of(shape.region, GROWN)
+            known[key] = (shape, _together(grown, pieces_of(shape.bare, BARE)) if has_stuck else grown)
         base, pieces = known[key]
         angle = np.radians(shape.degrees - base.degrees)
         turn = np.array([[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]])
-        points = (pieces.points + base.low) @ turn - shape.low
-        out.append(Pieces(points, pieces.first))
+        out.append(pieces._replace(points=(pieces.points + base.low) @ turn - shape.low))
     return out
 
 
-def pieces_of(region: Region) -> Pieces:
+def _together(one: Pieces, other: Pieces) -> Pieces:
+    return Pieces(
+        np.vstack((one.points, other.points)),
+        np.concatenate((one.first, other.first[1:] + one.first[-1])),
+        np.concatenate((one.kind, other.kind)),
+    )
+
+
+def pieces_of(region: Region, kind: int) -> Pieces:
     """Triangles, joined over their longest shared sides as long as what comes out is convex."""
     polygons = [ring for polygon in polygons_of(region) for ring in _convex(polygon)]
     first = np.concatenate(([0], np.cumsum([len(ring) for ring in polygons]))).astype(np.int64)
-    return Pieces(np.vstack(polygons), first)
+    return Pieces(np.vstack(polygons), first, np.full(len(polygons), kind, np.int64))
 
 
 def _convex(polygon: Polygon) -> list[FloatArray]:

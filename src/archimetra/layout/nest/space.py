@@ -128,4 +128,5 @@ def _stuck(obstacle: Region, cell: float) -> Oriented:
     """What never moves, with its corner on a whole cell left and below it."""
     x0, y0, x1, y1 = obstacle.bounds
     x, y = x0 // cell * cell, y0 // cell * cell
-    return Oriented(affinity.translate(obstacle, -x, -y), -1, 0.0, False, (x, y), x1 - x, y1 - y)
+    itself = affinity.translate(obstacle, -x, -y)
+    return Oriented(itself, itself, -1, 0.0, False, (x, y), x1 - x, y1 - y)

@@ -130,13 +130,14 @@ def penetration(occupied):
 
 @njit(cache=True, nogil=True)
 def build_tables(edges, first, leads, lead, pairs, low, count, at, pool):
-    """The tables of the ``pairs`` (n, 2) of shapes into the ``pool``, and those of the pairs the other way round."""
+    """The tables of the ``pairs`` (n, 4) into the ``pool``, and those of the pairs the other way round: two shapes, and which of the
+    outlines stand for them."""
     for n in range(len(pairs)):
-        a, b = pairs[n, 0], pairs[n, 1]
+        a, b, p, q = pairs[n, 0], pairs[n, 1], pairs[n, 2], pairs[n, 3]
         nx, ny = count[a, b, 0], count[a, b, 1]
         occupied = overlap_table(
-            edges, first[a], first[a + 1], leads[lead[a] : lead[a + 1]], first[b], first[b + 1],
-            leads[lead[b] : lead[b + 1]], low[a, b, 0], low[a, b, 1], nx, ny,
+            edges, first[p], first[p + 1], leads[lead[p] : lead[p + 1]], first[q], first[q + 1],
+            leads[lead[q] : lead[q + 1]], low[a, b, 0], low[a, b, 1], nx, ny,
         )  # fmt: skip
         depth = penetration(occupied)
         begin, other = at[a, b], at[b, a]

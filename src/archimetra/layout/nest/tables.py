@@ -44,32 +44,37 @@ def cell_for(shapes: list[Oriented], fineness: float) -> float:
 
 def tables_of(shapes: list[Oriented], cell: float) -> Tables:
     """Tables for every pair of shapes of which one moves; made on two threads."""
-    edges = edges_of([shape.region for shape in shapes], cell)
     k = len(shapes)
+    regions = [shape.region for shape in shapes] + [shape.bare for shape in shapes]
+    edges = edges_of(regions, cell)
+    moves = np.array([shape.part >= 0 for shape in shapes])
+    number = np.arange(k)
+    # against what never moves a part counts as itself, not grown
+    of_a = np.where(moves[None, :] | ~moves[:, None], number[:, None], number[:, None] + k)
+    of_b = np.where(moves[:, None] | ~moves[None, :], number[None, :], number[None, :] + k)
     size = np.array([(shape.width, shape.height) for shape in shapes]) / cell
-    boxes = np.array([shape.region.bounds for shape in shapes]) / cell
-    low = np.floor(boxes[:, None, :2] - boxes[None, :, 2:]).astype(np.int64) - BORDER + 1
-    high = np.ceil(boxes[:, None, 2:] - boxes[None, :, :2]).astype(np.int64) + BORDER - 1
+    boxes = np.array([region.bounds for region in regions]) / cell
+    low = np.floor(boxes[of_a, :2] - boxes[of_b, 2:]).astype(np.int64) - BORDER + 1
+    high = np.ceil(boxes[of_a, 2:] - boxes[of_b, :2]).astype(np.int64) + BORDER - 1
     count = high - low + 1
     # the table of (b, a) is that of (a, b) read backwards: their bounds must be each other's negative
     upper = np.triu_indices(k, 1)
     low[upper[1], upper[0]] = -(low[upper] + count[upper] - 1)
     count[upper[1], upper[0]] = count[upper]
-    moves = np.array([shape.part >= 0 for shape in shapes])
     at = np.full((k, k), -1, np.int64)
     cells = count[..., 0] * count[..., 1]
     pairs, begin = [], 0
     for a in range(k):
         for b in range(a, k):
             if moves[a] or moves[b]:
-                pairs.append((a, b))
+                pairs.append((a, b, int(of_a[a, b]), int(of_b[a, b])))
                 at[a, b] = begin
                 begin += int(cells[a, b])
                 at[b, a] = at[a, b] if a == b else begin
                 begin += int(cells[a, b]) if a != b else 0
     pool = np.zeros(begin, np.float32)
     low, count = np.ascontiguousarray(low), np.ascontiguousarray(count)
-    todo = np.array(pairs, np.int64).reshape(-1, 2)
+    todo = np.array(pairs, np.int64).reshape(-1, 4)
     with ThreadPoolExecutor(2) as threads:
         halves = [
             threads.submit(build_tables, *edges, np.ascontiguousarray(todo[n::2]), low, count, at, pool) for n in (0, 1)
