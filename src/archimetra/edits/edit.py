@@ -34,11 +34,14 @@ def with_board(job: Job, board_id: BoardId, change: Callable[[Board], Board]) ->
 
 
 def next_number(job: Job, kind: str) -> int:
-    """The number of the next thing of a kind (``board``, ``bit``, ``cut``, ``inlay``, ``layer``, ``shape``): above all there are in the
+    """The number of the next thing of a kind (``board``, ``bit``, ``cut``, ``inlay``, ``layer``, ``part``, ``piece`` for an instance of one,
+    ``shape``): above all there are in the
     job, on whatever board, and above the last ever given."""
     match kind:
         case "shape" | "layer":
-            ids = [thing.id for board in job.stored for thing in getattr(board, f"{kind}s")]
+            ids = [thing.id for home in (*job.stored, *job.parts) for thing in getattr(home, f"{kind}s")]
+        case "piece":
+            ids = [piece.id for board in job.stored for piece in board.instances]
         case "board":
             ids = [board.id for board in job.stored]
         case _:

@@ -15,7 +15,8 @@ from archimetra.edits.edit import replace
 from archimetra.edits.inlaying import derive_inlays
 from archimetra.edits.ordering import suited_order
 from archimetra.job.cuts import Cut
-from archimetra.job.ids import BoardId, CutId, LayerId, ShapeId, last_number
+from archimetra.job.flat import MARK, by_base, flat_cut
+from archimetra.job.ids import BoardId, CutId, LayerId, PartId, ShapeId, last_number
 from archimetra.job.job import Board, Job, with_boards
 
 
@@ -25,6 +26,7 @@ def finish_edit(before: Job, after: Job) -> Job:
         return before
     job = _without_artless_inlays(before, after)
     job = _without_areas_gone(before, job)
+    job = _with_whole_parts(before, job)
     job = _without_what_is_gone(before, job)
     job = _without_what_is_gone(before, derive_inlays(job))
     job = _each_changed(before, job, in_order)
@@ -103,11 +105,12 @@ def _without_what_is_gone(before: Job, job: Job) -> Job:
     for board in job.boards:
         for cut in board.cuts:
             homes.setdefault(cut.id, []).append(board)
-    return _each_changed(before, job, lambda board: _cleaned(board, homes))
+    of_parts = frozenset(shape.id for part in job.parts for shape in part.shapes)
+    return _each_changed(before, job, lambda board: _cleaned(board, homes, of_parts))
 
 
-def _cleaned(board: Board, homes: Mapping[CutId, Sequence[Board]]) -> Board:
-    cuts = tuple(_clean(cut, homes[cut.id]) for cut in board.cuts)
+def _cleaned(board: Board, homes: Mapping[CutId, Sequence[Board]], of_parts: frozenset[ShapeId]) -> Board:
+    cuts = tuple(_clean(cut, homes[cut.id], of_parts) for cut in board.cuts)
     measures = tuple(m for m in board.measures if all(board.shape(id_) is not None for id_ in m.shapes))
     changed = {}
     if any(new is not old for new, old in zip(cuts, board.cuts, strict=True)):
@@ -117,10 +120,10 @@ def _cleaned(board: Board, homes: Mapping[CutId, Sequence[Board]]) -> Board:
     return replace(board, **changed) if changed else board
 
 
-def _clean(cut: Cut, homes: Sequence[Board]) -> Cut:
-    """A cut without what none of the boards it is on has any more."""
+def _clean(cut: Cut, homes: Sequence[Board], of_parts: frozenset[ShapeId]) -> Cut:
+    """A cut without what none of the boards it is on has any more, nor any part."""
     fields: dict[str, object] = {}
-    shapes = _alive(cut.shapes, *homes)
+    shapes = _alive(cut.shapes, *homes, of_parts=of_parts)
     if shapes != cut.shapes:
         fields["shapes"] = shapes
     if cut.layer and not _has_layer(homes, cut.layer):
@@ -129,25 +132,89 @@ def _clean(cut: Cut, homes: Sequence[Board]) -> Cut:
         cut = cut.with_parent(CutId(""))
     if cut.zone and not _has_layer(homes, cut.zone):
         cut = cut.with_zone(LayerId(""))
-    cut = cut.with_marks(lambda marks: _on_shapes(marks, homes))
+    cut = cut.with_marks(lambda marks: _on_shapes(marks, homes, of_parts))
     return replace(cut, **fields) if fields else cut
 
 
-def _alive(ids: tuple[ShapeId, ...], *homes: Board) -> tuple[ShapeId, ...]:
-    return ids if all(_is_there(id_, homes) for id_ in ids) else tuple(id_ for id_ in ids if _is_there(id_, homes))
+def _alive(
+    ids: tuple[ShapeId, ...], *homes: Board, of_parts: frozenset[ShapeId] = frozenset()
+) -> tuple[ShapeId, ...]:  # fmt: skip
+    kept = tuple(id_ for id_ in ids if _is_there(id_, homes, of_parts))
+    return kept if len(kept) < len(ids) else ids
 
 
-def _on_shapes(marks: tuple[Any, ...], homes: Sequence[Board]) -> tuple[Any, ...]:
-    kept = tuple(mark for mark in marks if _is_there(mark.shape, homes))
+def _on_shapes(marks: tuple[Any, ...], homes: Sequence[Board], of_parts: frozenset[ShapeId]) -> tuple[Any, ...]:
+    kept = tuple(mark for mark in marks if _is_there(mark.shape, homes, of_parts))
     return kept if len(kept) < len(marks) else marks
 
 
-def _is_there(shape: ShapeId, homes: Sequence[Board]) -> bool:
-    return any(board.shape(shape) is not None for board in homes)
+def _is_there(shape: ShapeId, homes: Sequence[Board], of_parts: frozenset[ShapeId]) -> bool:
+    return shape in of_parts or any(board.shape(shape) is not None for board in homes)
 
 
 def _has_layer(homes: Sequence[Board], layer: LayerId) -> bool:
     return any(board.layer(layer) is not None for board in homes)
+
+
+# ---- parts
+
+
+def _with_whole_parts(before: Job, job: Job) -> Job:
+    """Parts without shapes go, and pieces of what is gone; each board has the layers and the cuts of the pieces on it, and no cut that
+    has something on other boards only."""
+    if not job.parts and not before.parts:
+        return job
+    parts = tuple(part for part in job.parts if part.shapes)
+    if len(parts) < len(job.parts):
+        job = replace(job, parts=parts)
+    alive = {part.id for part in parts}
+    if any(piece.part not in alive for board in job.stored for piece in board.instances):
+        job = with_boards(job, tuple(_with_pieces_of(board, alive) for board in job.boards))
+    of_shape: dict[ShapeId, PartId] = {shape.id: part.id for part in parts for shape in part.shapes}
+    return with_boards(job, tuple(_with_cuts_of_pieces(job, board, of_shape) for board in job.boards))
+
+
+def _with_pieces_of(board: Board, parts: set[PartId]) -> Board:
+    kept = tuple(piece for piece in board.instances if piece.part in parts)
+    return board if len(kept) == len(board.instances) else replace(board, instances=kept)
+
+
+def _with_cuts_of_pieces(job: Job, board: Board, of_shape: Mapping[ShapeId, PartId]) -> Board:
+    here = {piece.part for piece in board.instances}
+    layers = {layer.id for layer in board.layers}
+    more_layers = []
+    for part in job.parts:
+        if part.id in here:
+            used = {shape.layer for shape in part.shapes}
+            more_layers += [layer for layer in part.layers if layer.id in used and layer.id not in layers]
+            layers |= used
+    on_layers = {shape.layer for part in job.parts if part.id in here for shape in part.shapes}
+    wanted = {
+        cut.id
+        for cut in job.cuts
+        if (cut.layer and cut.layer in on_layers) or any(of_shape.get(id_) in here for id_ in cut.shapes)
+    }
+    wanted |= {cut.id for cut in job.cuts if cut.parent in wanted}
+    elsewhere = {id_ for stored in job.stored if stored.id != board.id for id_ in stored.order}
+    known = {cut.id for cut in board.cuts}
+    kept = tuple(
+        cut for cut in board.cuts if cut.id in wanted or not _is_only_elsewhere(cut, board, of_shape, elsewhere)
+    )
+    flats = by_base(shape.id for shape in board.shapes if MARK in shape.id)
+    added = tuple(flat_cut(cut, flats) for cut in job.cuts if cut.id in wanted - known)
+    if not more_layers and not added and len(kept) == len(board.cuts):
+        return board
+    return replace(board, layers=(*board.layers, *more_layers), cuts=(*kept, *added))
+
+
+def _is_only_elsewhere(cut: Cut, board: Board, of_shape: Mapping[ShapeId, PartId], elsewhere: set[CutId]) -> bool:
+    """Whether all the cut takes are shapes of parts, none of them here, and other boards have it."""
+    return (
+        cut.id in elsewhere
+        and not cut.layer
+        and bool(cut.shapes)
+        and all(id_ in of_shape and board.shape(id_) is None for id_ in cut.shapes)
+    )
 
 
 # ---- ids
@@ -175,6 +242,9 @@ def _last_numbers(job: Job, known: dict[BoardId, Board]) -> dict[str, int]:
         "cut": [cut.id for cut in job.cuts],
         "bit": [bit.id for bit in job.bits],
         "inlay": [inlay.id for inlay in job.inlays],
+        "part": [part.id for part in job.parts],
+        "piece": [piece.id for board in job.stored for piece in board.instances],
+        "shape": [shape.id for part in job.parts for shape in part.shapes],
     }
     for board in job.boards:
         old = known.get(board.id)

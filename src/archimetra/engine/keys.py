@@ -155,7 +155,7 @@ def plan_key(job: Job, board: Board) -> str:
 
 def lean_job(job: Job) -> Job:
     """The job without its boards: the bits and the machine a planner needs."""
-    return replace(job, stored=(), sheets=(), cuts=(), typed={})
+    return replace(job, stored=(), sheets=(), cuts=(), parts=(), typed={})
 
 
 def lean_board(board: Board) -> Board:
@@ -171,4 +171,6 @@ def lean_board(board: Board) -> Board:
         for shape in board.shapes
         if shape.id in used or shape.layer in layers
     )
-    return replace(board, shapes=shapes, layers=(), sources=(), backdrops=(), guides=(), margin=0.0, measures=())
+    return replace(
+        board, shapes=shapes, layers=(), sources=(), backdrops=(), guides=(), margin=0.0, measures=(), instances=()
+    )

@@ -11,7 +11,9 @@ import numpy as np
 
 from archimetra.geometry.path import Path, bounds_of
 from archimetra.job.bits import Bit
+from archimetra.job.flat import MARK
 from archimetra.job.job import Job, StoredBoard
+from archimetra.job.parts import Part
 
 FARTHEST_MM = 100_000.0  # nothing on a router is a hundred metres away
 LARGEST = 1e7  # of any other number
@@ -22,16 +24,22 @@ MOST_IDS = 1_000_000_000_000
 
 def whats_loose(job: Job) -> str:
     """Which id is there twice or names nothing, as a sentence without its stop; '' where none does. Shapes that are gone are harmless."""
-    sheets, cuts = {sheet.id for sheet in job.sheets}, {cut.id for cut in job.cuts}
+    sheets, cuts, parts = ({thing.id for thing in things} for things in (job.sheets, job.cuts, job.parts))
     ids: list[str] = [
-        thing.id for things in (job.stored, job.sheets, job.cuts, job.bits, job.inlays) for thing in things
+        thing.id for things in (job.stored, job.sheets, job.cuts, job.bits, job.inlays, job.parts) for thing in things
     ]
-    ids += [thing.id for board in job.stored for things in (board.shapes, board.layers) for thing in things]
+    ids += [thing.id for board in job.stored for things in (board.shapes, board.instances) for thing in things]
+    ids += [shape.id for part in job.parts for shape in part.shapes]
+    ids += _layer_ids(job)
     if not job.bits or len(set(ids)) != len(ids) or any(len(set(b.order)) != len(b.order) for b in job.stored):
         return "two of its parts carry the same id, or it has no bits"
+    if any(MARK in id_ for id_ in ids):
+        return f"one of its ids holds the mark {MARK}"
     for board in job.stored:
         if board.sheet not in sheets:
             return f"{board.name or 'a board'} names a sheet that is not in the job"
+        if any(piece.part not in parts for piece in board.instances):
+            return f"{board.name or 'a board'} names a part that is not in the job"
         if not cuts.issuperset(board.order):
             return f"{board.name or 'a board'} names a cut that is not in the job"
     bits = {bit.id for bit in job.bits}
@@ -41,14 +49,33 @@ def whats_loose(job: Job) -> str:
     return ""
 
 
+def _layer_ids(job: Job) -> list[str]:
+    """Those of every board, each once where it stands for the layer of a part on several."""
+    of_parts = {layer.id for part in job.parts for layer in part.layers}
+    ids: list[str] = []
+    for board in job.stored:
+        own = [layer.id for layer in board.layers]
+        ids += [id_ for id_ in own if id_ not in of_parts] if len(set(own)) == len(own) else own
+    return ids
+
+
 def whats_wrong(job: Job) -> str:
     """Why a job cannot be, as the rest of a sentence; '' where it can."""
     segments = 0
+    heavy: dict[str, int] = {}
+    for part in job.parts:
+        if not part.shapes:
+            return f"the part {part.name} has no shape"
+        problem = _of_shapes(part)
+        if problem:
+            return f"{problem} in the part {part.name}"
+        heavy[part.id] = sum(len(path) for shape in part.shapes for path in shape.paths)
     for board in job.stored:
         problem = _of_shapes(board)
         if problem:
             return f"{problem} on {board.name or 'a board'}"
         segments += sum(len(path) for shape in board.shapes for path in shape.paths)
+        segments += sum(heavy.get(piece.part, 0) for piece in board.instances)
     if segments > MOST_SEGMENTS:
         return f"it holds {segments:,} lines and curves, more than {MOST_SEGMENTS:,}"
     for bit in job.bits:
@@ -58,10 +85,11 @@ def whats_wrong(job: Job) -> str:
     if any(not 0 <= number <= MOST_IDS for number in job.numbers.values()):
         return "it counts more ids than there can be"
     lean = tuple(msgspec.structs.replace(board, shapes=()) for board in job.stored)
-    return _of_numbers(msgspec.structs.replace(job, stored=lean), "")
+    lean_parts = tuple(msgspec.structs.replace(part, shapes=()) for part in job.parts)
+    return _of_numbers(msgspec.structs.replace(job, stored=lean, parts=lean_parts), "")
 
 
-def _of_shapes(board: StoredBoard) -> str:
+def _of_shapes(board: StoredBoard | Part) -> str:
     if not board.shapes:
         return ""
     at = np.array([(s.at.a, s.at.b, s.at.c, s.at.d, s.at.e, s.at.f) for s in board.shapes], dtype=np.float64)

@@ -12,6 +12,8 @@ ShapeId = NewType("ShapeId", str)
 BitId = NewType("BitId", str)
 CutId = NewType("CutId", str)
 InlayId = NewType("InlayId", str)
+PartId = NewType("PartId", str)
+InstanceId = NewType("InstanceId", str)
 
 _MOST_DIGITS = 12
 

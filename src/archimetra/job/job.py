@@ -5,14 +5,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from functools import cached_property
 from operator import is_
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
-from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, SheetId, last_number, next_id
+from archimetra.job.flat import Made, by_base, flat_cut, flat_shapes, stored_cut, taken_in
+from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, PartId, ShapeId, SheetId, last_number, next_id
 from archimetra.job.inlays import Inlay
+from archimetra.job.parts import Instance, Part
 from archimetra.job.quantities import Unit
 from archimetra.job.record import Record
 from archimetra.job.shapes import Backdrop, Guide, Layer, Measure, Shape, Source
@@ -41,17 +43,20 @@ class _OnASheet(Record, frozen=True, kw_only=True):
     margin: float = 0.0
     has_centre_lines: bool = False
     measures: tuple[Measure, ...] = ()
+    instances: tuple[Instance, ...] = ()
 
 
 class StoredBoard(_OnASheet, frozen=True, kw_only=True, dict=True):
-    """A board as the document keeps it: it names its ``sheet`` and, in running ``order``, the cuts that have something on it."""
+    """A board as the document keeps it: it names its ``sheet`` and, in running ``order``, the cuts that have something on it. ``shapes``
+    are its own, those of its ``instances`` their parts'."""
 
     sheet: SheetId
     order: tuple[CutId, ...] = ()
 
 
 class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
-    """Work on one sheet, with the sheet and its cuts in running order at hand: what everything but the document works on. ``bed_x,
+    """Work on one sheet, with the sheet and its cuts in running order at hand: what everything but the document works on. Among its
+    ``shapes`` are those of its ``instances`` (see ``job.flat``). ``bed_x,
     bed_y``: the sheet's front left corner on the machine's bed. ``margin`` (0 for none) is a set of guides that far inside the
     sheet's edges. With ``auto_order`` cuts stand in the running order that suits them; dragging one turns it off."""
 
@@ -127,6 +132,7 @@ class Job(Record, frozen=True, kw_only=True, eq=False, dict=True):
     cuts: tuple[Cut, ...] = ()
     stored: tuple[StoredBoard, ...] = msgspec.field(default=(), name="boards")
     inlays: tuple[Inlay, ...] = ()
+    parts: tuple[Part, ...] = ()
     typed: dict[str, str] = msgspec.field(default_factory=dict)
     numbers: dict[str, int] = msgspec.field(default_factory=dict)
 
@@ -145,8 +151,10 @@ class Job(Record, frozen=True, kw_only=True, eq=False, dict=True):
         """The boards with their sheets and cuts. A board of which nothing changed is the same object as in the job before."""
         sheets = {sheet.id: sheet for sheet in self.sheets}
         cuts = {cut.id: cut for cut in self.cuts}
+        parts = {part.id: part for part in self.parts}
         return tuple(
-            _put_together(stored, sheets[stored.sheet], [cuts[id_] for id_ in stored.order]) for stored in self.stored
+            _put_together(stored, sheets[stored.sheet], [cuts[id_] for id_ in stored.order], parts)
+            for stored in self.stored
         )
 
     def board(self, id_: BoardId) -> Board | None:
@@ -156,6 +164,10 @@ class Job(Record, frozen=True, kw_only=True, eq=False, dict=True):
     def inlay(self, id_: InlayId) -> Inlay | None:
         """The inlay of that id, None where there is none."""
         return next((inlay for inlay in self.inlays if inlay.id == id_), None)
+
+    def part(self, id_: PartId) -> Part | None:
+        """The part of that id, None where there is none."""
+        return next((part for part in self.parts if part.id == id_), None)
 
     def bit(self, id_: BitId) -> Bit | None:
         """The bit of that id, None where there is none."""
@@ -169,7 +181,9 @@ def with_boards(job: Job, boards: Sequence[Board], **fields: Any) -> Job:
     """The job with these boards in this order, and other fields of it changed. A sheet or a cut that several boards name and one of
     them has otherwise than before is that one's for all; those that no board names any more go, those that none named stay.
     A sheet without an id is a new one, or the board's own with other sizes where the board is known."""
+    job = replace(job, **fields) if fields else job
     known = {stored.id: stored for stored in job.stored}
+    parts = {part.id: part for part in job.parts}
     old_sheets = {sheet.id: sheet for sheet in job.sheets}
     old_cuts = {cut.id: cut for cut in job.cuts}
     sheets = _Gathered(old_sheets, {stored.sheet for stored in job.stored})
@@ -178,9 +192,9 @@ def with_boards(job: Job, boards: Sequence[Board], **fields: Any) -> Job:
     stored_boards = []
     for board in boards:
         stored = known.get(board.id)
-        if stored is not None and stored.__dict__.get("whole") is board:
+        if stored is not None and _whole_of(stored) is board:
             sheets.take(board.sheet)
-            cuts.take(*board.cuts)
+            cuts.take(*[old_cuts[id_] for id_ in stored.order])
             stored_boards.append(stored)
             continue
         sheet = board.sheet
@@ -188,13 +202,54 @@ def with_boards(job: Job, boards: Sequence[Board], **fields: Any) -> Job:
             sheet = replace(sheet, id=stored.sheet if stored is not None else given.next())
             board = replace(board, sheet=sheet)
         sheets.take(sheet)
-        cuts.take(*board.cuts)
-        own = {name: getattr(board, name) for name in _OnASheet.__struct_fields__}
-        fresh = StoredBoard(**own, sheet=sheet.id, order=tuple(cut.id for cut in board.cuts))
-        fresh.__dict__["whole"] = board
+        fresh, own_cuts, changed = _taken_apart(board, stored, old_cuts, parts)
+        parts |= changed
+        cuts.take(*own_cuts)
         stored_boards.append(fresh)
-    fields |= {"sheets": sheets.all(), "cuts": cuts.all(), "stored": tuple(stored_boards)}
-    return replace(job, **fields)
+    more: dict[str, Any] = {"sheets": sheets.all(), "cuts": cuts.all(), "stored": tuple(stored_boards)}
+    if any(parts[part.id] is not part for part in job.parts):
+        more["parts"] = tuple(parts[part.id] for part in job.parts)
+    return replace(job, **more)
+
+
+class _Source(NamedTuple):
+    """What a board was put together from."""
+
+    sheet: Sheet
+    cuts: tuple[Cut, ...]
+    made: dict[ShapeId, Made]
+
+
+def _whole_of(stored: StoredBoard) -> Board | None:
+    return stored.__dict__.get("whole")
+
+
+def _taken_apart(
+    board: Board, stored: StoredBoard | None, old_cuts: dict[CutId, Cut], parts: dict[PartId, Part]
+) -> tuple[StoredBoard, list[Cut], dict[PartId, Part]]:
+    """A changed board as the document keeps it, its cuts likewise, and the parts that were changed with it."""
+    own = {name: getattr(board, name) for name in _OnASheet.__struct_fields__}
+    order = tuple(cut.id for cut in board.cuts)
+    source: _Source | None = stored.__dict__.get("source") if stored is not None else None
+    made = source.made if source is not None else {}
+    if not made and not board.instances:
+        fresh = StoredBoard(**own, sheet=board.sheet.id, order=order)
+        fresh.__dict__["whole"] = board
+        fresh.__dict__["source"] = _Source(board.sheet, board.cuts, {})
+        return fresh, list(board.cuts), {}
+    taken = taken_in(board.shapes, board.instances, made, parts)
+    whole = _whole_of(stored) if stored is not None else None
+    flat_before = {cut.id: cut for cut in whole.cuts} if whole is not None else {}
+    cuts = []
+    for cut in board.cuts:
+        was, before = old_cuts.get(cut.id), flat_before.get(cut.id)
+        kept = was if was is not None and cut is before else stored_cut(cut, before, taken.gone)
+        cuts.append(was if was is not None and kept == was else kept)
+    own |= {"shapes": taken.shapes, "instances": taken.instances}
+    fresh = StoredBoard(**own, sheet=board.sheet.id, order=order)
+    if source is not None:
+        fresh.__dict__["source"] = source  # shapes made of the same are kept
+    return fresh, cuts, taken.parts
 
 
 class _Gathered:
@@ -228,13 +283,32 @@ class _SheetIds:
         return SheetId(f"sheet{self._last}")
 
 
-def _put_together(stored: StoredBoard, sheet: Sheet, cuts: Sequence[Cut]) -> Board:
-    whole: Board | None = stored.__dict__.get("whole")
-    if whole is not None and whole.sheet is sheet and len(whole.cuts) == len(cuts) and all(map(is_, whole.cuts, cuts)):
+def _put_together(stored: StoredBoard, sheet: Sheet, cuts: Sequence[Cut], parts: dict[PartId, Part]) -> Board:
+    whole = _whole_of(stored)
+    source: _Source | None = stored.__dict__.get("source")
+    made = flat_shapes(stored.instances, parts, source.made if source is not None else {}) if stored.instances else {}
+    if (
+        whole is not None
+        and source is not None
+        and source.sheet is sheet
+        and len(source.cuts) == len(cuts)
+        and all(map(is_, source.cuts, cuts))
+        and len(made) == len(source.made)
+        and all(source.made.get(id_) is each for id_, each in made.items())
+    ):
         return whole
     own = {name: getattr(stored, name) for name in _OnASheet.__struct_fields__}
-    whole = Board(**own, sheet=sheet, cuts=tuple(cuts))
+    flats = by_base(made)
+    known = {cut.id: (cut, flat) for cut, flat in zip(source.cuts, whole.cuts, strict=True)} if whole and source else {}
+    is_same = whole is not None and source is not None and list(made) == list(source.made)
+    own["shapes"] = (*stored.shapes, *[each.flat for each in made.values()]) if made else stored.shapes
+    flat_cuts = []
+    for cut in cuts:
+        was, flat = known.get(cut.id, (None, None))
+        flat_cuts.append(flat if flat is not None and was is cut and is_same else flat_cut(cut, flats))
+    whole = Board(**own, sheet=sheet, cuts=tuple(flat_cuts))
     stored.__dict__["whole"] = whole
+    stored.__dict__["source"] = _Source(sheet, tuple(cuts), made)
     return whole
 
 
