@@ -197,9 +197,7 @@ def _with_cuts_of_pieces(job: Job, board: Board, of_shape: Mapping[ShapeId, Part
     wanted |= {cut.id for cut in job.cuts if cut.parent in wanted}
     elsewhere = {id_ for stored in job.stored if stored.id != board.id for id_ in stored.order}
     known = {cut.id for cut in board.cuts}
-    kept = tuple(
-        cut for cut in board.cuts if cut.id in wanted or not _is_only_elsewhere(cut, board, of_shape, elsewhere)
-    )
+    kept = tuple(cut for cut in board.cuts if cut.id in wanted or not _is_only_elsewhere(cut, board, elsewhere))
     flats = by_base(shape.id for shape in board.shapes if MARK in shape.id)
     added = tuple(flat_cut(cut, flats) for cut in job.cuts if cut.id in wanted - known)
     if not more_layers and not added and len(kept) == len(board.cuts):
@@ -207,13 +205,13 @@ def _with_cuts_of_pieces(job: Job, board: Board, of_shape: Mapping[ShapeId, Part
     return replace(board, layers=(*board.layers, *more_layers), cuts=(*kept, *added))
 
 
-def _is_only_elsewhere(cut: Cut, board: Board, of_shape: Mapping[ShapeId, PartId], elsewhere: set[CutId]) -> bool:
-    """Whether all the cut takes are shapes of parts, none of them here, and other boards have it."""
+def _is_only_elsewhere(cut: Cut, board: Board, elsewhere: set[CutId]) -> bool:
+    """Whether nothing the cut takes is here, and other boards have it."""
     return (
         cut.id in elsewhere
         and not cut.layer
         and bool(cut.shapes)
-        and all(id_ in of_shape and board.shape(id_) is None for id_ in cut.shapes)
+        and all(board.shape(id_) is None for id_ in cut.shapes)
     )
 
 
