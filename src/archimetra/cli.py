@@ -15,7 +15,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from archimetra import __version__
+from archimetra import __version__, cli_layout
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.files import why
 from archimetra.base.findings import Finding
@@ -35,6 +35,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         "new": _new,
         "artwork": _artwork,
         "mate": _mate,
+        "nest": cli_layout.nest,
+        "layout": cli_layout.layout,
     }
     if given and given[0] in commands:
         return _run(commands[given[0]], parser.parse_args(given))
@@ -117,6 +119,7 @@ def _parser() -> argparse.ArgumentParser:
     mate.add_argument("job", type=Path)
     mate.add_argument("--inlay", metavar="NAME", help="one inlay only")
     mate.add_argument("--json", action="store_true")
+    cli_layout.add_parsers(commands)
     render = commands.add_parser("render", help="draw one view of a job as a PNG")
     render.add_argument("job", type=Path)
     render.add_argument("--view", choices=["window", "plan", "section", "sequence"], default="plan")

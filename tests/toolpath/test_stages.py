@@ -8,6 +8,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from archimetra.base.findings import worded
 from archimetra.edits import leftovers
 from archimetra.geometry.clearance import Clearance
 from archimetra.geometry.morphology import filled
@@ -197,7 +198,7 @@ class TestStarts:
         track = Track(Path.rectangle(0, 0, 100, 40))
         start = choose_start(track, np.zeros((0, 2)), bit_diameter=6.0)
         assert start.station in (pytest.approx(50.0), pytest.approx(190.0))
-        assert "100 mm" in start.reason
+        assert "100 mm" in worded(start.reason)
         tab = choose_start(track, np.array([[40.0, 60.0], [180.0, 200.0]]), bit_diameter=6.0)
         assert not 40 <= tab.station <= 60
         assert not 180 <= tab.station <= 200

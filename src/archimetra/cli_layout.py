@@ -1,0 +1,144 @@
+"""Commands about parts: nest them on the sheets of boards, and say how they lie."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+from archimetra.base.errors import ArchimetraError
+
+_LONGEST_S = 24 * 3600.0
+
+
+def add_parsers(commands: Any) -> None:
+    nest = commands.add_parser("nest", help="nest the job's parts on the sheets of boards, and save")
+    nest.add_argument("job", type=Path)
+    nest.add_argument(
+        "--board", action="append", metavar="NAME", help="a board to nest on, in this order; all by default"
+    )
+    nest.add_argument("--seconds", type=float, default=20.0, help="how long to look for better layouts")
+    nest.add_argument(
+        "--work", type=float, metavar="N", help="how much to look instead: the same work gives the same layout"
+    )
+    nest.add_argument("--seed", type=int, default=1)
+    nest.add_argument("--spacing", metavar="LENGTH", help="between parts; the widest bit and a web by default")
+    nest.add_argument("--margin", default="10", metavar="LENGTH", help="between parts and the sheet's edge")
+    nest.add_argument("--json", action="store_true")
+    layout = commands.add_parser("layout", help="say how parts lie on the sheets of a job")
+    layout.add_argument("job", type=Path)
+    layout.add_argument("--json", action="store_true")
+
+
+def nest(options: argparse.Namespace) -> int:
+    """``archimetra nest``."""
+    from archimetra.edits.finishing import finish_edit
+    from archimetra.job.file import JobFile, open_job, save_job
+    from archimetra.job.quantities import parse_length
+    from archimetra.layout.nest.islands import Islands
+    from archimetra.layout.of_job import laid, nest_request
+
+    content, on_disk = open_job(options.job)
+    job = content.job
+    names = options.board or [board.name for board in job.boards]
+    boards = [board for name in names for board in job.boards if board.name == name]
+    missing = [name for name in names if name not in {board.name for board in job.boards}]
+    if missing:
+        raise ArchimetraError(
+            f"{options.job.name} has no board '{missing[0]}'. It has {', '.join(b.name for b in job.boards)}."
+        )
+    if not 0 < options.seconds <= _LONGEST_S:
+        raise ArchimetraError("--seconds is more than 0 and at most a day.")
+    spacing = None if options.spacing is None else parse_length(options.spacing, default=job.unit)
+    margin = parse_length(options.margin, default=job.unit)
+    request, parts = nest_request(job, boards, spacing=spacing, margin=margin, seed=options.seed)
+    islands = Islands(request, **({} if options.work is None else {"work": options.work}))
+    until = time.monotonic() + options.seconds
+    try:
+        while islands.is_running:
+            left = until - time.monotonic() if options.work is None else 1.0
+            if left <= 0:
+                islands.stop()
+            better = islands.better(min(max(left, 0.05), 0.5))
+            if better is not None and not options.json:
+                _tell(better)
+    finally:
+        islands.close()
+    best = islands.best
+    if best is None:
+        raise ArchimetraError("Nothing was nested in that time. Give it a few seconds.")
+    after = finish_edit(job, laid(job, [board.id for board in boards], parts, best).job)
+    save_job(options.job, JobFile(after, content.sources, content.preview_png), over=on_disk)
+    left_out = {part.name: n for part, n in zip(request.parts, best.left_out, strict=True) if n}
+    if options.json:
+        said = {
+            "pieces": len(best.placements), "left_out": left_out, "sheets_used": best.sheets_used,
+            "used_to": round(best.used_to, 3), "filled": round(best.filled, 4), "spacing": request.spacing,
+            "margin": request.margin, "work": best.work,
+        }  # fmt: skip
+        print(json.dumps(said, indent=2))
+    else:
+        for name, count in left_out.items():
+            print(f"{count} of '{name}' found no room.", file=sys.stderr)
+    return 1 if left_out else 0
+
+
+def _tell(nested: Any) -> None:
+    sheets = f"{nested.sheets_used} sheet{'' if nested.sheets_used == 1 else 's'}"
+    out = f", {sum(nested.left_out)} left out" if sum(nested.left_out) else ""
+    print(
+        f"{len(nested.placements)} pieces on {sheets}, the last used to {nested.used_to:.1f} mm, {nested.filled:.1%} filled{out}"
+    )
+
+
+def layout(options: argparse.Namespace) -> int:
+    """``archimetra layout``: enough for anybody to check every distance."""
+    import shapely
+
+    from archimetra.job.file import load_job
+    from archimetra.layout.of_job import kept_wood
+    from archimetra.toolpath.shared.fixtures import outline_of
+
+    job = load_job(options.job).job
+    sheet = job.boards[0].sheet if job.boards else None
+    if options.json:
+        said = {
+            "job": job.name,
+            "boards": [
+                {
+                    "board": board.name,
+                    "sheet": {
+                        "outline": [[0.0, 0.0], [board.sheet.width, 0.0], [board.sheet.width, board.sheet.height], [0.0, board.sheet.height]],
+                        "fixtures": [list(map(list, outline_of(f).exterior.coords)) for f in board.fixtures],
+                    },
+                    "instances": [
+                        {"id": p.id, "part": p.part, "x": p.x, "y": p.y, "degrees": p.degrees, "mirrored": p.mirrored}
+                        for p in board.instances
+                    ],
+                }
+                for board in job.boards
+            ],
+            "parts": [
+                {
+                    "id": part.id, "name": part.name, "quantity": part.quantity, "priority": part.priority,
+                    "outlines": [
+                        [list(map(list, ring.coords)) for ring in (polygon.exterior, *polygon.interiors)]
+                        for polygon in shapely.get_parts(kept_wood(job, part, sheet))
+                    ],
+                }
+                for part in job.parts
+                if sheet is not None
+            ],
+        }  # fmt: skip
+        print(json.dumps(said, indent=1))
+        return 0
+    for board in job.boards:
+        print(f"{board.name}: {len(board.instances)} pieces")
+        for part in job.parts:
+            count = sum(piece.part == part.id for piece in board.instances)
+            if count:
+                print(f"  {count} of '{part.name}'")
+    return 0

@@ -1,0 +1,174 @@
+"""From a job's parts to what is nested, and from the answer to pieces on boards."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+import numpy as np
+import shapely
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+
+from archimetra.edits.edit import Edit
+from archimetra.edits.parting import lay_pieces
+from archimetra.geometry.fill import FillRule
+from archimetra.geometry.region import Region, as_region, polygons_of, region_of
+from archimetra.job.cut_parts import Side
+from archimetra.job.cuts import Cut
+from archimetra.job.flat import MARK, flat_cut
+from archimetra.job.ids import BoardId, InstanceId, PartId, ShapeId
+from archimetra.job.job import Board, Job
+from archimetra.job.parts import Instance, Part
+from archimetra.job.shapes import Shape
+from archimetra.job.sheet import Sheet
+from archimetra.layout.nest.grown import free_turns
+from archimetra.layout.nest.request import KeepClear, Nested, NestPart, NestRequest, NestSheet, Reach
+from archimetra.stock.bitshapes import bit_shapes
+from archimetra.stock.sweep_kernels import reach as reach_of_bit
+from archimetra.toolpath.kinds import plan_cut
+from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.contours import kept_region
+from archimetra.toolpath.shared.fixtures import GAP_MM, outline_of
+from archimetra.toolpath.shared.moves import straightened
+
+replace = msgspec.structs.replace
+WEB_MM = 2.0  # wood proposed to stay between two cuts
+CHORD_MM = 0.01
+_COARSE_MM = 0.05
+_AWAY = 10_000.0  # how far a part planned alone lies from every edge of its sheet
+
+
+def cuts_of(job: Job, part: Part) -> list[Cut]:
+    """The cuts of the job that take something of a part, and are on."""
+    ids, layers = {shape.id for shape in part.shapes}, {shape.layer for shape in part.shapes}
+    own = {cut.id for cut in job.cuts if ids.intersection(cut.shapes) or (cut.layer and cut.layer in layers)}
+    own |= {cut.id for cut in job.cuts if cut.parent in own}
+    return [cut for cut in job.cuts if cut.id in own and cut.is_on]
+
+
+def kept_wood(job: Job, part: Part, sheet: Sheet) -> Region:
+    """What is kept of a part as it leaves a sheet: what its outermost outlines hold, less the openings a cut through the sheet frees
+    in it, in which other parts may lie. What is cleared to chips is no room for others."""
+    outer = _outside(part.shapes)
+    freed: list[Region] = []
+    for cut in cuts_of(job, part):
+        if cut.loosens is Side.INSIDE and cut.is_through(sheet):
+            taken = [
+                shape for shape in part.shapes if shape.id in cut.shapes or (cut.layer and shape.layer == cut.layer)
+            ]
+            freed.append(_outside(taken))
+    return as_region(outer.difference(shapely.union_all(freed))) if freed else outer
+
+
+def _outside(shapes: Sequence[Shape]) -> Region:
+    paths = [path for shape in shapes for path in shape.placed() if path.closed]
+    found = region_of(paths, FillRule.NONZERO, chord_tolerance_mm=CHORD_MM)
+    return as_region(shapely.union_all([Polygon(polygon.exterior) for polygon in polygons_of(found)]))
+
+
+def proposed_spacing(job: Job, parts: Sequence[Part]) -> float:
+    """The widest bit that cuts a part out, and a web between the cuts."""
+    bits = [job.bit(cut.bit) for part in parts for cut in cuts_of(job, part) if cut.loosens is Side.OUTSIDE]
+    return max((bit.diameter for bit in bits if bit is not None), default=0.0) + WEB_MM
+
+
+def reaches_of(job: Job, part: Part, board: Board, outline: Region, spacing: float) -> tuple[Reach, ...]:
+    """Where bits run for a part farther from its outline than the spacing keeps others away: leads, open pockets, bevels."""
+    near = outline.buffer(max(spacing / 2, 0.01))
+    found = []
+    for lines, radius in _runs(job, part, board):
+        beyond = lines.difference(near)
+        if not beyond.is_empty and not near.buffer(-0.01).covers(lines.buffer(max(radius - spacing / 2, 0.0))):
+            found.append(Reach(as_region(beyond.buffer(0.02, quad_segs=2)), radius))
+    return tuple(found)
+
+
+def _runs(job: Job, part: Part, board: Board) -> list[tuple[BaseGeometry, float]]:
+    """(the lines its bit runs along below the sheet's top, how wide it cuts there) for each cut of a part lying alone on a sheet, in
+    the part's coordinates."""
+    cuts = cuts_of(job, part)
+    there = Instance(InstanceId("alone"), part.id, _AWAY, _AWAY)
+    shapes = tuple(
+        replace(shape, id=ShapeId(f"{shape.id}{MARK}alone"), at=shape.at.then(there.at)) for shape in part.shapes
+    )
+    flats = {shape.id: (flat.id,) for shape, flat in zip(part.shapes, shapes, strict=True)}
+    sheet = Sheet(
+        id=board.sheet.id, width=10_000.0, height=10_000.0, readings=board.sheet.readings, material=board.sheet.material,
+        grain_degrees=board.sheet.grain_degrees,
+    )  # fmt: skip
+    alone = replace(
+        board, sheet=sheet, shapes=shapes, instances=(), fixtures=(), measures=(), cuts=tuple(flat_cut(cut, flats) for cut in cuts),
+    )  # fmt: skip
+    out = []
+    for cut in alone.cuts:
+        path, _ = plan_cut(resolve(job, alone, cut))
+        bit = job.bit(cut.bit)
+        if not len(path) or bit is None:
+            continue
+        points, _ = straightened(path.xyz, path.kind, path.centre, chord_tolerance_mm=_COARSE_MM)
+        low = (points[:-1, 2] < 0) | (points[1:, 2] < 0)
+        if not low.any():
+            continue
+        ends = np.stack((points[:-1][low, :2], points[1:][low, :2]), axis=1) - _AWAY
+        lines = shapely.simplify(shapely.line_merge(shapely.union_all(shapely.linestrings(ends))), _COARSE_MM)
+        kind, radii, tangents, tips = bit_shapes([bit]).arguments()
+        wide = float(reach_of_bit(kind[0], radii[0], tangents[0], tips[0], -float(points[:, 2].min())))
+        out.append((lines, wide))
+    return out
+
+
+def nest_request(
+    job: Job, boards: Sequence[Board], *, spacing: float | None = None, margin: float = 10.0, seed: int = 1,
+) -> tuple[NestRequest, tuple[PartId, ...]]:  # fmt: skip
+    """All parts of the job onto the sheets of these boards, in their order; and which part each of the request's is. Clamps and what is
+    cut on the boards beside parts are kept clear."""
+    wanted = [part for part in job.parts if part.quantity]
+    gap = proposed_spacing(job, wanted) if spacing is None else spacing
+    parts = []
+    for part in wanted:
+        outline = kept_wood(job, part, boards[0].sheet)
+        turns = part.turns
+        parts.append(
+            NestPart(
+                name=part.name, outline=outline, quantity=part.quantity, turns=free_turns(outline) if turns is None else turns,
+                may_mirror=part.may_flip, priority=part.priority, reaches=reaches_of(job, part, boards[0], outline, gap),
+            )
+        )  # fmt: skip
+    widest = max((bit.diameter for bit in job.bits if any(cut.bit == bit.id for cut in job.cuts)), default=0.0)
+    sheets = tuple(_sheet(job, board, gap, widest) for board in boards)
+    return NestRequest(parts=tuple(parts), sheets=sheets, spacing=gap, margin=margin, seed=seed), tuple(
+        p.id for p in wanted
+    )
+
+
+def _sheet(job: Job, board: Board, spacing: float, widest: float) -> NestSheet:
+    keep = [KeepClear(outline_of(fixture), widest + GAP_MM) for fixture in board.fixtures]
+    pieces = {shape.id for shape in board.shapes if MARK in shape.id}
+    for cut in board.cuts:
+        own = [shape for shape in board.shapes_of(cut) if shape.id not in pieces]
+        bit = job.bit(cut.bit)
+        if own and cut.is_on and bit is not None:
+            area = shapely.union_all([kept_region(own), *[line for shape in own for line in _lines(shape)]])
+            keep += [KeepClear(p, max(spacing, bit.diameter)) for p in polygons_of(area.buffer(0.01))]
+    return NestSheet(outline=shapely.box(0, 0, board.sheet.width, board.sheet.height), keep_clear=tuple(keep))
+
+
+def _lines(shape: Shape) -> list[BaseGeometry]:
+    return [shapely.linestrings(path.flatten(_COARSE_MM)) for path in shape.placed() if len(path)]
+
+
+def laid(job: Job, boards: Sequence[BoardId], parts: Sequence[PartId], nested: Nested) -> Edit:
+    """The pieces of a layout on their boards, in place of all that lie there. Pieces that were there keep their ids as far as they go."""
+    places: dict[BoardId, list[Instance]] = {board: [] for board in boards}
+    spare: dict[PartId, list[InstanceId]] = {}
+    for stored in job.stored:
+        if stored.id in places:
+            for piece in stored.instances:
+                spare.setdefault(piece.part, []).append(piece.id)
+    for p in nested.placements:
+        part = parts[p.part]
+        known = spare.get(part)
+        id_ = known.pop(0) if known else InstanceId("")
+        places[boards[p.sheet]].append(Instance(id_, part, p.x, p.y, p.degrees % 360.0, p.mirrored))
+    return lay_pieces(job, places)
