@@ -13,8 +13,11 @@ from collections.abc import Callable, Iterator
 from pathlib import Path as FilePath
 from typing import Any
 
+import msgspec
 import numpy as np
 import platformdirs
+import shapely
+from shapely.geometry import Polygon
 
 import archimetra
 from archimetra.artwork.drawing import Drawing, DrawnLayer, DrawnShape, Scale
@@ -38,6 +41,8 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Job, new_job
 from archimetra.job.starter_rack import starter_rack
+from archimetra.layout.nest.nesting import nest
+from archimetra.layout.nest.request import KeepClear, NestPart, NestRequest, NestSheet
 from archimetra.stock.shade import face, paint
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.suggest import suggestions
@@ -63,6 +68,7 @@ def steps() -> Iterator[float]:
         _joining,
         _offers,
         _empty_board,
+        _nesting,
     )
     for number, step in enumerate(work, 1):
         step()
@@ -175,6 +181,16 @@ def _offers() -> None:
 
 def _empty_board() -> None:
     _planned(new_job())
+
+
+def _nesting() -> None:
+    """A few parts round a clamp, squeezed together."""
+    corner = Polygon([(0, 0), (30, 0), (30, 10), (10, 10), (10, 30), (0, 30)])
+    clamp = KeepClear(shapely.box(0, 0, 20, 20), 3.0)
+    sheet = NestSheet(outline=shapely.box(0, 0, 300, 120), keep_clear=(clamp,))
+    part = NestPart(name="corner", outline=corner, quantity=6, turns=(0.0, 90.0))
+    nest(NestRequest(parts=(part,), sheets=(sheet, sheet)), work=3e6)
+    nest(NestRequest(parts=(msgspec.structs.replace(part, quantity=90),), sheets=(sheet,)), work=3e6)
 
 
 if __name__ == "__main__":
