@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import argparse
 import json
+import queue
 import sys
 import time
+from math import inf
 from pathlib import Path
 from typing import Any
 
@@ -36,10 +38,10 @@ def add_parsers(commands: Any) -> None:
 def nest(options: argparse.Namespace) -> int:
     """``archimetra nest``."""
     from archimetra.edits.finishing import finish_edit
+    from archimetra.engine.messages import NestSettings
     from archimetra.job.file import JobFile, open_job, save_job
     from archimetra.job.quantities import parse_length
-    from archimetra.layout.nest.islands import Islands
-    from archimetra.layout.of_job import laid, nest_request
+    from archimetra.layout.of_job import laid
 
     content, on_disk = open_job(options.job)
     job = content.job
@@ -54,36 +56,55 @@ def nest(options: argparse.Namespace) -> int:
         raise ArchimetraError("--seconds is more than 0 and at most a day.")
     spacing = None if options.spacing is None else parse_length(options.spacing, default=job.unit)
     margin = parse_length(options.margin, default=job.unit)
-    request, parts = nest_request(job, boards, spacing=spacing, margin=margin, seed=options.seed)
-    islands = Islands(request, **({} if options.work is None else {"work": options.work}))
-    until = time.monotonic() + options.seconds
-    try:
-        while islands.is_running:
-            left = until - time.monotonic() if options.work is None else 1.0
-            if left <= 0:
-                islands.stop()
-            better = islands.better(min(max(left, 0.05), 0.5))
-            if better is not None and not options.json:
-                _tell(better)
-    finally:
-        islands.close()
-    best = islands.best
-    if best is None:
-        raise ArchimetraError("Nothing was nested in that time. Give it a few seconds.")
-    after = finish_edit(job, laid(job, [board.id for board in boards], parts, best).job)
+    settings = NestSettings(spacing, margin, options.seed, inf if options.work is None else options.work)
+    best = _best(job, tuple(board.id for board in boards), settings, options)
+    after = finish_edit(job, laid(job, [board.id for board in boards], best.parts, best.nested).job)
     save_job(options.job, JobFile(after, content.sources, content.preview_png), over=on_disk)
-    left_out = {part.name: n for part, n in zip(request.parts, best.left_out, strict=True) if n}
+    nested = best.nested
+    left_out = {job.part(id_).name: n for id_, n in zip(best.parts, nested.left_out, strict=True) if n}  # type: ignore[union-attr]
     if options.json:
         said = {
-            "pieces": len(best.placements), "left_out": left_out, "sheets_used": best.sheets_used,
-            "used_to": round(best.used_to, 3), "filled": round(best.filled, 4), "spacing": request.spacing,
-            "margin": request.margin, "work": best.work,
+            "pieces": len(nested.placements), "left_out": left_out, "sheets_used": nested.sheets_used,
+            "used_to": round(nested.used_to, 3), "filled": round(nested.filled, 4), "spacing": best.spacing,
+            "margin": margin, "work": nested.work,
         }  # fmt: skip
         print(json.dumps(said, indent=2))
     else:
         for name, count in left_out.items():
             print(f"{count} of '{name}' found no room.", file=sys.stderr)
     return 1 if left_out else 0
+
+
+def _best(job: Any, boards: tuple[Any, ...], settings: Any, options: argparse.Namespace) -> Any:
+    """The best layout of a run, told as it goes."""
+    from archimetra.engine.messages import NestBetter
+    from archimetra.engine.nester import Nester
+
+    events: queue.Queue[Any] = queue.Queue()
+    nester = Nester(events.put)
+    best = None
+    try:
+        nester.nest(job, boards, settings)
+        until = None if options.work is not None else time.monotonic() + options.seconds
+        while True:
+            try:
+                event = events.get(timeout=None if until is None else max(until - time.monotonic(), 0.01))
+            except queue.Empty:
+                nester.stop()
+                until = None
+                continue
+            if not isinstance(event, NestBetter):
+                break
+            best = event
+            if not options.json:
+                _tell(event.nested)
+    finally:
+        nester.close()
+    if event.problem:
+        raise ArchimetraError(event.problem)
+    if best is None:
+        raise ArchimetraError("Nothing was nested in that time. Give it a few seconds.")
+    return best
 
 
 def _tell(nested: Any) -> None:

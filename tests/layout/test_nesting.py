@@ -13,17 +13,10 @@ from shapely.geometry import Point, Polygon, box
 from shapely.ops import nearest_points
 
 from archimetra.geometry.region import as_region
+from archimetra.layout.nest.answer import Nested
 from archimetra.layout.nest.checking import faults
 from archimetra.layout.nest.nesting import is_better, nest
-from archimetra.layout.nest.request import (
-    KeepClear,
-    Nested,
-    NestError,
-    NestPart,
-    NestRequest,
-    NestSheet,
-    Reach,
-)  # fmt: skip
+from archimetra.layout.nest.request import KeepClear, NestError, NestPart, NestRequest, NestSheet, Reach
 from layout.nest_instances import (
     EIGHTHS,
     QUARTERS,

@@ -5,6 +5,8 @@ Light to import: nothing here computes. Requests go to a worker, events come bac
 
 from __future__ import annotations
 
+from math import inf
+
 import msgspec
 
 from archimetra.artwork.drawing import Drawing
@@ -13,8 +15,10 @@ from archimetra.base.findings import Finding
 from archimetra.engine.sharing import Shared
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
+from archimetra.job.ids import PartId
 from archimetra.job.job import Board, Job
 from archimetra.job.sheet import Sheet
+from archimetra.layout.nest.answer import Nested
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import RunTimes
 from archimetra.stock.mate_results import Mate, MateSection
@@ -220,3 +224,32 @@ Event = (
     | BitsCompared
     | WorkerFailed
 )
+
+
+# ---- nesting
+
+
+class NestSettings(msgspec.Struct, frozen=True):
+    """``spacing`` between parts, None for what is proposed, and ``margin`` to sheets' edges, mm. A run ends when its ``work`` is done (places
+    looked at), or when it is stopped."""
+
+    spacing: float | None = None
+    margin: float = 10.0
+    seed: int = 1
+    work: float = inf
+
+
+class NestBetter(msgspec.Struct, frozen=True, eq=False):
+    """A layout better than those before: ``nested`` by the numbers of ``parts`` and of the run's boards, and the spacing it keeps."""
+
+    number: int
+    nested: Nested
+    parts: tuple[PartId, ...]
+    spacing: float
+
+
+class NestDone(msgspec.Struct, frozen=True):
+    """The end of a run; ``problem`` is a sentence where nothing could be nested."""
+
+    number: int
+    problem: str

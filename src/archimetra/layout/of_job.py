@@ -22,8 +22,9 @@ from archimetra.job.job import Board, Job
 from archimetra.job.parts import Instance, Part
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
+from archimetra.layout.nest.answer import Nested
 from archimetra.layout.nest.grown import free_turns
-from archimetra.layout.nest.request import KeepClear, Nested, NestPart, NestRequest, NestSheet, Reach
+from archimetra.layout.nest.request import KeepClear, NestPart, NestRequest, NestSheet, Reach
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.sweep_kernels import reach as reach_of_bit
 from archimetra.toolpath.kinds import plan_cut

@@ -7,7 +7,8 @@ import shapely
 from shapely import affinity
 
 from archimetra.geometry.region import Region
-from archimetra.layout.nest.request import Nested, NestRequest, Placement
+from archimetra.layout.nest.answer import Nested, Placement
+from archimetra.layout.nest.request import NestRequest
 
 EXACT_MM = 0.001
 

@@ -9,10 +9,11 @@ import numpy as np
 
 from archimetra.geometry.arrays import AnyArray, FloatArray
 from archimetra.layout.nest import first_kernels, search_kernels
+from archimetra.layout.nest.answer import Nested, Placement
 from archimetra.layout.nest.checking import faults
 from archimetra.layout.nest.compaction import compact, legalise
 from archimetra.layout.nest.grown import COARSE_MM, TOLERANCE_MM
-from archimetra.layout.nest.request import Nested, NestRequest, Placement, check_request
+from archimetra.layout.nest.request import NestRequest, check_request
 from archimetra.layout.nest.space import Layout, Space, space_of
 
 MANY = 300  # pieces beyond which whole-sheet looks and full programs take too long
@@ -347,10 +348,11 @@ class _Search:
 
 def is_better(request: NestRequest, one: Nested, other: Nested) -> bool:
     """Whether a layout is better: less left out of a better priority, then fewer sheets, then less of the last."""
-    return _rank(request, one) < _rank(request, other)
+    return rank(request, one) < rank(request, other)
 
 
-def _rank(request: NestRequest, nested: Nested) -> Score:
+def rank(request: NestRequest, nested: Nested) -> Score:
+    """What layouts of a request are compared by; less is better."""
     left = np.zeros(10)
     for part, count in zip(request.parts, nested.left_out, strict=True):
         left[part.priority] += count * part.outline.area
