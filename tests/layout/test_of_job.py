@@ -25,7 +25,8 @@ from archimetra.job.parts import Turning
 from archimetra.job.sheet import Fixture
 from archimetra.layout.nest.checking import faults
 from archimetra.layout.nest.nesting import nest
-from archimetra.layout.of_job import kept_wood, laid, nest_request, proposed_spacing
+from archimetra.layout.of_job import kept_wood, laid, nest_request
+from archimetra.layout.spacing import proposed_spacing
 from archimetra.output.gcode_reader import read_gcode
 from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.resolve import resolve

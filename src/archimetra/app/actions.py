@@ -74,7 +74,8 @@ ROWS: tuple[Row, ...] = (
     Row("station-board", "Board", "Ctrl+1", "station_board"),
     Row("station-artwork", "Artwork", "Ctrl+2", "station_artwork"),
     Row("station-cuts", "Cuts", "Ctrl+3", "station_cuts"),
-    Row("station-output", "Output", "Ctrl+4", "station_output"),
+    Row("station-layout", "Layout", "Ctrl+4", "station_layout"),
+    Row("station-output", "Output", "Ctrl+5", "station_output"),
     Row("help", "Keys and first steps", "F1", "show_help"),
     Row("quit", "Quit", "Ctrl+Q", "close"),
 )

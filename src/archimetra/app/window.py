@@ -56,6 +56,7 @@ from archimetra.app.views.section_view import SectionView
 from archimetra.app.views.sequence_view import SequenceView
 from archimetra.app.views.showing import (
     Backdrops,
+    nested_groups,
     plan_scene,
     preview_groups,
     readings_of,
@@ -187,6 +188,7 @@ class MainWindow(CommandWindow):
         s.tool_wanted.connect(self._show_tool)
         s.imports.preview_changed.connect(self._show_preview)
         s.imports.places_wanted.connect(self._show_places)
+        s.nesting.changed.connect(self._show_nesting)
         s.grid_wanted.connect(plan.show_grid)
         plan.picked.connect(self._pick)
         self._mark_edits = MarkEdits(s, plan)
@@ -412,12 +414,20 @@ class MainWindow(CommandWindow):
         self.artwork_page.tool_left()
 
     def _show_preview(self, drawing: Drawing | None, picture: tuple[bytes, tuple[float, float]] | None) -> None:
-        """Artwork where it would land, before it does."""
+        """Artwork where it would land, before it does; or pieces as they are being nested."""
+        s = self.session
         if drawing is not None and not self.plan.marks.has_preview:
             self.plan.fit()
-        self.plan.marks.show_preview(*preview_groups(drawing, picture, self.session.board, self.tokens))
+        if drawing is None:
+            self.plan.marks.show_preview(nested_groups(s.nesting, s.job, s.board.id, self.tokens))
+        else:
+            self.plan.marks.show_preview(*preview_groups(drawing, picture, s.board, self.tokens))
         if self.station == "cuts":
             self._refresh_page()
+
+    def _show_nesting(self) -> None:
+        """The best layout so far, while it is neither kept nor dropped."""
+        self._show_preview(*self.session.imports.preview)
 
     def _show_places(self, places: tuple[tuple[float, float], ...], current: tuple[float, float] | None) -> None:
         self.plan.marks.show_places(places, current)
@@ -450,6 +460,9 @@ class MainWindow(CommandWindow):
 
     def station_cuts(self) -> None:
         self.show_station("cuts")
+
+    def station_layout(self) -> None:
+        self.show_station("layout")
 
     def station_output(self) -> None:
         self.show_station("output")

@@ -15,7 +15,6 @@ from archimetra.edits.parting import lay_pieces
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.region import Region, as_region, polygons_of, region_of
 from archimetra.job.cut_parts import Side
-from archimetra.job.cuts import Cut
 from archimetra.job.flat import MARK, flat_cut
 from archimetra.job.ids import BoardId, InstanceId, PartId, ShapeId
 from archimetra.job.job import Board, Job
@@ -25,6 +24,7 @@ from archimetra.job.sheet import Sheet
 from archimetra.layout.nest.answer import Nested
 from archimetra.layout.nest.grown import free_turns
 from archimetra.layout.nest.request import KeepClear, NestPart, NestRequest, NestSheet, Reach
+from archimetra.layout.spacing import cuts_of, proposed_spacing
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.sweep_kernels import reach as reach_of_bit
 from archimetra.toolpath.kinds import plan_cut
@@ -34,18 +34,9 @@ from archimetra.toolpath.shared.fixtures import GAP_MM, outline_of
 from archimetra.toolpath.shared.moves import straightened
 
 replace = msgspec.structs.replace
-WEB_MM = 2.0  # wood proposed to stay between two cuts
 CHORD_MM = 0.01
 _COARSE_MM = 0.05
 _AWAY = 10_000.0  # how far a part planned alone lies from every edge of its sheet
-
-
-def cuts_of(job: Job, part: Part) -> list[Cut]:
-    """The cuts of the job that take something of a part, and are on."""
-    ids, layers = {shape.id for shape in part.shapes}, {shape.layer for shape in part.shapes}
-    own = {cut.id for cut in job.cuts if ids.intersection(cut.shapes) or (cut.layer and cut.layer in layers)}
-    own |= {cut.id for cut in job.cuts if cut.parent in own}
-    return [cut for cut in job.cuts if cut.id in own and cut.is_on]
 
 
 def kept_wood(job: Job, part: Part, sheet: Sheet) -> Region:
@@ -66,12 +57,6 @@ def _outside(shapes: Sequence[Shape]) -> Region:
     paths = [path for shape in shapes for path in shape.placed() if path.closed]
     found = region_of(paths, FillRule.NONZERO, chord_tolerance_mm=CHORD_MM)
     return as_region(shapely.union_all([Polygon(polygon.exterior) for polygon in polygons_of(found)]))
-
-
-def proposed_spacing(job: Job, parts: Sequence[Part]) -> float:
-    """The widest bit that cuts a part out, and a web between the cuts."""
-    bits = [job.bit(cut.bit) for part in parts for cut in cuts_of(job, part) if cut.loosens is Side.OUTSIDE]
-    return max((bit.diameter for bit in bits if bit is not None), default=0.0) + WEB_MM
 
 
 def reaches_of(job: Job, part: Part, board: Board, outline: Region, spacing: float) -> tuple[Reach, ...]:

@@ -15,6 +15,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 
 from archimetra.app.session.document import Document
 from archimetra.app.session.imports import Imports
+from archimetra.app.session.nesting import Nesting
 from archimetra.app.session.planning import Planning
 from archimetra.app.session.playhead import Playhead
 from archimetra.artwork.drawing import DrawnLayer
@@ -73,6 +74,7 @@ class Session(Document):
         self.planning = Planning(self)
         self.playhead = Playhead(self, self.planning)
         self.imports = Imports(self)
+        self.nesting = Nesting(self)
         self.clip: Clip | None = None
         self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
         self.engine: Engine | None = None
@@ -96,6 +98,7 @@ class Session(Document):
         if self._autosave is not None:
             self._autosave.close(keep=keep_recovery)
             self._autosave = None
+        self.nesting.close()
         if self.engine is not None:
             self.engine.close()
             self._give_engine(None)

@@ -32,6 +32,7 @@ STATIONS: tuple[Station, ...] = (
     Station("board", "Board", "frame", "The sheet, zero, heights", ".board_page", "BoardPage"),
     Station("artwork", "Artwork", "vector-spline", "Bring in and place drawings", ".artwork_page", "ArtworkPage"),
     Station("cuts", "Cuts", "bit", "What is cut, with which bit", ".cuts_page", "CutsPage"),
+    Station("layout", "Layout", "layout", "Parts, and how they lie on sheets", ".layout_page", "LayoutPage"),
     Station("output", "Output", "file-export", "Files for the machine", ".output_page", "OutputPage"),
 )
 
