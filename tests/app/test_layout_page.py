@@ -174,3 +174,35 @@ class TestNest:
         assert session.nesting.best is not None  # and the best so far can still be kept
         button(window, "Nest all parts").click()
         qtbot.waitUntil(lambda: session.nesting.is_running and session.nesting.best is not None, timeout=30_000)
+
+
+class TestFit:
+    def test_how_many_fit_is_told_and_shown_while_the_numbers_change_and_laid_on_demand(self, window, qtbot):
+        make_parts(window, qtbot)
+        session = window.session
+        fit = panel(window, "Fit")
+        qtbot.waitUntil(lambda: "fit:" in words_on(fit))
+        qtbot.waitUntil(lambda: "apart." in words_on(fit), timeout=20_000)
+        first = len(session.fitted_here)
+        assert f"{first} fit: 6 columns, 5 rows. {30 - first} places are taken by clamps or other work." in words_on(
+            fit
+        )
+        assert window.plan.marks.has_preview
+        type_into(window, "Spacing", "30")
+        qtbot.waitUntil(lambda: 0 < len(session.fitted_here) < first)
+        button(window, "Lay them out").click()
+        settle(qtbot, window)
+        own = [wood for p, wood in placed(session.job) if p.name == "part"]
+        assert len(own) > 5
+        assert all(one.distance(other) >= 30.0 - 0.001 for k, one in enumerate(own) for other in own[:k])
+        panel(window, "Parts")
+        assert not window.plan.marks.has_preview
+        window.undo()
+        assert len(session.board.instances) == 2
+
+    def test_none_fits_is_a_sentence_and_nothing_to_press(self, window, qtbot):
+        make_parts(window, qtbot)
+        fit = panel(window, "Fit")
+        type_into(window, "Edge margin", "180")
+        qtbot.waitUntil(lambda: "None fits" in words_on(fit))
+        assert not button(window, "Lay them out").isEnabled()

@@ -56,7 +56,7 @@ from archimetra.app.views.section_view import SectionView
 from archimetra.app.views.sequence_view import SequenceView
 from archimetra.app.views.showing import (
     Backdrops,
-    nested_groups,
+    pieces_to_come,
     plan_scene,
     preview_groups,
     readings_of,
@@ -188,7 +188,8 @@ class MainWindow(CommandWindow):
         s.tool_wanted.connect(self._show_tool)
         s.imports.preview_changed.connect(self._show_preview)
         s.imports.places_wanted.connect(self._show_places)
-        s.nesting.changed.connect(self._show_nesting)
+        s.nesting.changed.connect(self._show_pieces_to_come)
+        s.fitted_changed.connect(self._show_pieces_to_come)
         s.grid_wanted.connect(plan.show_grid)
         plan.picked.connect(self._pick)
         self._mark_edits = MarkEdits(s, plan)
@@ -419,14 +420,14 @@ class MainWindow(CommandWindow):
         if drawing is not None and not self.plan.marks.has_preview:
             self.plan.fit()
         if drawing is None:
-            self.plan.marks.show_preview(nested_groups(s.nesting, s.job, s.board.id, self.tokens))
+            self.plan.marks.show_preview(pieces_to_come(s, self.tokens))
         else:
             self.plan.marks.show_preview(*preview_groups(drawing, picture, s.board, self.tokens))
         if self.station == "cuts":
             self._refresh_page()
 
-    def _show_nesting(self) -> None:
-        """The best layout so far, while it is neither kept nor dropped."""
+    def _show_pieces_to_come(self) -> None:
+        """A layout while it is neither kept nor dropped."""
         self._show_preview(*self.session.imports.preview)
 
     def _show_places(self, places: tuple[tuple[float, float], ...], current: tuple[float, float] | None) -> None:

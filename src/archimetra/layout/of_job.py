@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import msgspec
 import numpy as np
 import shapely
+from shapely import affinity
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
@@ -21,6 +22,7 @@ from archimetra.job.job import Board, Job
 from archimetra.job.parts import Instance, Part
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Sheet
+from archimetra.layout.fit import FitAsked, Fitted
 from archimetra.layout.nest.answer import Nested
 from archimetra.layout.nest.grown import free_turns
 from archimetra.layout.nest.request import KeepClear, NestPart, NestRequest, NestSheet, Reach
@@ -121,7 +123,7 @@ def nest_request(
                 may_mirror=part.may_flip, priority=part.priority, reaches=reaches_of(job, part, boards[0], outline, gap),
             )
         )  # fmt: skip
-    widest = max((bit.diameter for bit in job.bits if any(cut.bit == bit.id for cut in job.cuts)), default=0.0)
+    widest = widest_bit(job)
     sheets = tuple(_sheet(job, board, gap, widest) for board in boards)
     return NestRequest(parts=tuple(parts), sheets=sheets, spacing=gap, margin=margin, seed=seed), tuple(
         p.id for p in wanted
@@ -129,19 +131,64 @@ def nest_request(
 
 
 def _sheet(job: Job, board: Board, spacing: float, widest: float) -> NestSheet:
+    return NestSheet(
+        outline=shapely.box(0, 0, board.sheet.width, board.sheet.height),
+        keep_clear=kept_clear_on(job, replace(board, instances=()), spacing, widest),
+    )
+
+
+def kept_clear_on(
+    job: Job, board: Board, spacing: float, widest: float, *, but: PartId | None = None
+) -> tuple[KeepClear, ...]:
+    """What pieces must keep away from on a board: clamps, by the ``widest`` bit; what is cut there beside parts; and pieces of other
+    parts than ``but``, by the spacing."""
     keep = [KeepClear(outline_of(fixture), widest + GAP_MM) for fixture in board.fixtures]
-    pieces = {shape.id for shape in board.shapes if MARK in shape.id}
     for cut in board.cuts:
-        own = [shape for shape in board.shapes_of(cut) if shape.id not in pieces]
+        own = [shape for shape in board.shapes_of(cut) if MARK not in shape.id]
         bit = job.bit(cut.bit)
         if own and cut.is_on and bit is not None:
             area = shapely.union_all([kept_region(own), *[line for shape in own for line in _lines(shape)]])
             keep += [KeepClear(p, max(spacing, bit.diameter)) for p in polygons_of(area.buffer(0.01))]
-    return NestSheet(outline=shapely.box(0, 0, board.sheet.width, board.sheet.height), keep_clear=tuple(keep))
+    for piece in board.instances:
+        part = job.part(piece.part)
+        if part is not None and part.id != but:
+            at = piece.at
+            wood = affinity.affine_transform(kept_wood(job, part, board.sheet), [at.a, at.c, at.b, at.d, at.e, at.f])
+            keep += [KeepClear(p, spacing) for p in polygons_of(wood)]
+    return tuple(keep)
 
 
 def _lines(shape: Shape) -> list[BaseGeometry]:
     return [shapely.linestrings(path.flatten(_COARSE_MM)) for path in shape.placed() if len(path)]
+
+
+def widest_bit(job: Job) -> float:
+    """The diameter of the widest bit any cut runs with; 0 without cuts."""
+    used = {cut.bit for cut in job.cuts}
+    return max((bit.diameter for bit in job.bits if bit.id in used), default=0.0)
+
+
+def fit_asked(
+    job: Job, board: Board, part: Part, *, spacing: float, margin: float, is_staggered: bool, is_centred: bool
+) -> FitAsked:  # fmt: skip
+    """How many of a part fit on a board, clear of clamps and of what else is cut there."""
+    turns = part.turns
+    return FitAsked(
+        outline=kept_wood(job, part, board.sheet), width=board.sheet.width, height=board.sheet.height, spacing=spacing, margin=margin,
+        turns=(0.0, 90.0) if turns is None else turns, is_staggered=is_staggered, is_centred=is_centred,
+        keep_clear=kept_clear_on(job, board, spacing, widest_bit(job), but=part.id),
+    )  # fmt: skip
+
+
+def fitted(job: Job, board: Board, part: PartId, found: Fitted) -> Edit:
+    """The pieces of a fit on its board, in place of those of the part that lie there."""
+    others = [piece for piece in board.instances if piece.part != part]
+    spare = [piece.id for piece in board.instances if piece.part == part]
+    new = [
+        Instance(spare[k] if k < len(spare) else InstanceId(""), part, p.x, p.y, p.degrees % 360.0, p.mirrored)
+        for k, p in enumerate(found.places)
+    ]
+    return lay_pieces(job, {board.id: (*others, *new)}, "Lay out rows")
 
 
 def laid(job: Job, boards: Sequence[BoardId], parts: Sequence[PartId], nested: Nested) -> Edit:

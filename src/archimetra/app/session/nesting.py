@@ -9,8 +9,9 @@ from PySide6.QtCore import QObject, Qt, Signal
 
 from archimetra.app.session.document import Document, sentence
 from archimetra.engine.messages import NestBetter, NestDone, NestSettings
-from archimetra.job.ids import BoardId
+from archimetra.job.ids import BoardId, PartId
 from archimetra.job.job import Job
+from archimetra.layout.nest.answer import Placement
 
 if TYPE_CHECKING:
     from archimetra.engine.nester import Nester
@@ -39,6 +40,13 @@ class Nesting(QObject):
     def seconds(self) -> float:
         """How long the run has taken."""
         return (time.monotonic() if self.is_running else self._ended) - self._begun
+
+    def pieces_on(self, board: BoardId) -> list[tuple[PartId, Placement]]:
+        """The pieces of the best layout on a board, and whose they are."""
+        if self.best is None or board not in self.boards:
+            return []
+        sheet = self.boards.index(board)
+        return [(self.best.parts[p.part], p) for p in self.best.nested.placements if p.sheet == sheet]
 
     def get_ready(self) -> None:
         """Have the processes loaded before they are wanted."""

@@ -35,7 +35,8 @@ from archimetra.engine.messages import (
     WorkerFailed,
 )
 from archimetra.geometry.affine import Affine
-from archimetra.job.ids import ShapeId
+from archimetra.job.ids import BoardId, PartId, ShapeId
+from archimetra.layout.nest.answer import Placement
 
 if TYPE_CHECKING:
     from archimetra.engine.autosave import Autosave
@@ -59,6 +60,7 @@ class Session(Document):
     demo_wanted = Signal()
     cut_menu_wanted = Signal(object, object)  # the cut, and the place on the screen
     grid_wanted = Signal(float)  # mm between the points of the grid, 0 for none
+    fitted_changed = Signal()
     tool_wanted = Signal(object)  # a function from the plan to a tool, or None
 
     _event = Signal(object)
@@ -75,10 +77,25 @@ class Session(Document):
         self.playhead = Playhead(self, self.planning)
         self.imports = Imports(self)
         self.nesting = Nesting(self)
+        self._fitted: tuple[BoardId, list[tuple[PartId, Placement]]] | None = None
         self.clip: Clip | None = None
         self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
         self.engine: Engine | None = None
         self._event.connect(self._on_event, Qt.ConnectionType.QueuedConnection)
+
+    # ---- pieces that would be laid
+
+    @property
+    def fitted_here(self) -> list[tuple[PartId, Placement]]:
+        """The pieces a fit would lay on the shown board."""
+        return self._fitted[1] if self._fitted is not None and self._fitted[0] == self.board_id else []
+
+    def show_fitted(self, pieces: list[tuple[PartId, Placement]] | None) -> None:
+        """Show on the shown board where a fit would lay pieces; None for nowhere any more."""
+        fitted = (self.board_id, pieces) if pieces else None
+        if fitted != self._fitted:
+            self._fitted = fitted
+            self.fitted_changed.emit()
 
     # ---- starting and ending
 

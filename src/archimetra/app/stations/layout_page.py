@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from archimetra.app.stations.layout.fit_panel import FitPanel
 from archimetra.app.stations.layout.nest_panel import NestPanel
 from archimetra.app.stations.layout.parts_panel import PartsPanel
 from archimetra.app.stations.panels_page import PanelsPage
@@ -9,8 +10,8 @@ from archimetra.app.stations.panels_page import PanelsPage
 
 class LayoutPage(PanelsPage):
     title = "Layout"
-    kinds = (PartsPanel, NestPanel)
-    columns = 2
+    kinds = (PartsPanel, FitPanel, NestPanel)
+    columns = 3
 
     def refresh(self) -> None:
         self.corner.setText(f"on {self.session.board.name}")

@@ -11,7 +11,6 @@ import numpy as np
 from PySide6.QtGui import QImage, QPen
 
 from archimetra.app.session import Session
-from archimetra.app.session.nesting import Nesting
 from archimetra.app.session.playhead import Line
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.views.line_layer import LineGroup, group
@@ -24,7 +23,7 @@ from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import flatten_together
 from archimetra.job.bits import Bit
-from archimetra.job.ids import BoardId, InlayId, InstanceId
+from archimetra.job.ids import InlayId, InstanceId
 from archimetra.job.job import Board, Job
 from archimetra.job.parts import Instance
 from archimetra.job.sheet import Sheet
@@ -227,17 +226,16 @@ def preview_groups(
     return _lines(drawing, at, pen), behind
 
 
-def nested_groups(nesting: Nesting, job: Job, board: BoardId, tokens: Tokens) -> Iterator[LineGroup] | None:
-    """The pieces of the best layout so far on a board; None where there is none for it."""
-    best = nesting.best
-    if best is None or board not in nesting.boards:
+def pieces_to_come(session: Session, tokens: Tokens) -> Iterator[LineGroup] | None:
+    """The pieces of the best layout so far, or of a fit, on the shown board; None where there are none."""
+    pieces = session.nesting.pieces_on(session.board.id) or session.fitted_here
+    if not pieces:
         return None
-    sheet = nesting.boards.index(board)
     pen = QPen(tokens.color("picked", 220), 1.4)
     lines = []
-    for place in best.nested.placements:
-        part = job.part(best.parts[place.part])
-        if place.sheet == sheet and part is not None:
+    for id_, place in pieces:
+        part = session.job.part(id_)
+        if part is not None:
             piece = Instance(InstanceId(""), part.id, place.x, place.y, place.degrees, place.mirrored)
             lines += [piece.at.apply(path.flatten(0.1)) for shape in part.shapes for path in shape.placed()]
     return iter((group(pen, lines),))
