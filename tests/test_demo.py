@@ -7,14 +7,18 @@ from importlib.util import module_from_spec, spec_from_loader
 from pathlib import Path as FilePath
 
 import pytest
+import shapely
 from PIL import Image
+from shapely.affinity import affine_transform
 
 from archimetra.artwork.read import read_artwork
 from archimetra.demo import artwork, quay_tide_clock
 from archimetra.demo.build import build
+from archimetra.demo.nested import WANTED
 from archimetra.edits.placing import box_of
 from archimetra.engine.planning import plan_board
-from archimetra.job.forms import RectangleForm
+from archimetra.layout.of_job import kept_wood
+from archimetra.toolpath.shared.fixtures import outline_of
 
 
 def test_the_shipped_file_is_what_the_readers_and_edits_make_of_the_drawings():
@@ -31,6 +35,7 @@ def test_the_shipped_file_is_what_the_readers_and_edits_make_of_the_drawings():
         ("star-plug.svg", (196, 196)),
         ("notice-board.pdf", (1440, 380)),
         ("gull.png", (61.9, 25.75)),
+        ("hands.svg", (227, 129)),
     ],
 )
 def test_each_drawing_lands_true_to_size(name, size):
@@ -63,12 +68,24 @@ def test_every_board_plans_and_lies_on_its_sheet():
         assert len(plan.run.blocks) >= len(board.cuts) - 1
 
 
-def test_tags_are_copied_with_their_cuts_and_keep_their_measures():
-    board = quay_tide_clock().job.boards[3]
-    tags = [shape for shape in board.shapes if isinstance(shape.form, RectangleForm)]
-    assert len(tags) == 9
-    assert set(board.cuts[1].shapes) == {shape.id for shape in tags}
-    assert len({shape.group for shape in board.shapes}) == 9
+def test_every_small_part_that_is_wanted_lies_on_one_of_two_sheets_clear_of_the_others_and_of_the_clamp():
+    job = quay_tide_clock().job
+    lie: dict[str, int] = {}
+    inside = 0
+    for board in job.boards:
+        wood = []
+        for piece in board.instances:
+            part = job.part(piece.part)
+            lie[part.name] = lie.get(part.name, 0) + 1
+            at = piece.at
+            wood.append(affine_transform(kept_wood(job, part, board.sheet), [at.a, at.c, at.b, at.d, at.e, at.f]))
+        for k, one in enumerate(wood):
+            assert all(one.distance(other) >= 5.4 for other in wood[:k])
+            assert all(one.distance(outline_of(fixture)) >= 3.0 for fixture in board.fixtures)
+        inside += sum(shapely.Polygon(ring.exterior).contains(one) for one in wood for ring in wood if ring is not one)
+    assert lie == {name: count for name, (count, _) in WANTED.items()}
+    assert sum(bool(board.instances) for board in job.boards) == 2
+    assert inside >= 3  # spacers in the openings of rings
 
 
 def test_without_a_screen_the_demo_writes_its_files_and_a_picture(tmp_path, monkeypatch, capfd):
@@ -78,7 +95,7 @@ def test_without_a_screen_the_demo_writes_its_files_and_a_picture(tmp_path, monk
     monkeypatch.delenv("DISPLAY", raising=False)
     dev.demo_without_a_screen(tmp_path)
     files = sorted(path.name for path in (tmp_path / "gcode").iterdir())
-    assert len(files) == 6
+    assert len(files) == 7
     assert all((tmp_path / "gcode" / name).stat().st_size > 5_000 for name in files)
     with Image.open(tmp_path / "window.png") as picture:
         assert picture.size == (1280, 800)

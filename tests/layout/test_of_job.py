@@ -22,7 +22,7 @@ from archimetra.job.file import JobFile, load_job, save_job
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import with_boards
 from archimetra.job.parts import Turning
-from archimetra.job.sheet import Fixture
+from archimetra.job.sheet import Fixture, HoldDown
 from archimetra.layout.nest.checking import faults
 from archimetra.layout.nest.nesting import nest
 from archimetra.layout.of_job import kept_wood, laid, nest_request
@@ -164,11 +164,12 @@ class TestWhatIsKept:
 
     def test_an_opening_cut_through_inside_is_room_and_a_pocket_is_not(self, job):
         part = job.parts[0]
-        sheet = job.boards[0].sheet
+        sheet = replace(job.boards[0].sheet, hold_down=HoldDown.TAPED)
         whole = 90 * 60 - 50 * 30 / 2
         assert kept_wood(job, part, sheet).area == pytest.approx(whole)
         opened = self.with_slot_cut(job, Side.INSIDE, through=True)
         assert kept_wood(opened, part, sheet).area == pytest.approx(whole - 30 * 12)
+        assert kept_wood(opened, part, job.boards[0].sheet).area == pytest.approx(whole)  # clamped, it would be loose
         for side, through in ((Side.INSIDE, False), (Side.OUTSIDE, True)):
             assert kept_wood(self.with_slot_cut(job, side, through=through), part, sheet).area == pytest.approx(whole)
 

@@ -24,6 +24,7 @@ from archimetra.demo import artwork, quay_tide_clock
 from archimetra.edits import basic as edits
 from archimetra.edits import guides
 from archimetra.job.file import JobFile, load_job
+from archimetra.job.flat import instance_of
 from archimetra.job.shapes import Measure, MeasureKind
 
 
@@ -74,6 +75,7 @@ def make_shots(folder: FilePath) -> None:
             _shoot_carving(window, studio, shoot)
             _shoot_cuts(window, studio, shoot)
             _shoot_artwork(window, studio, shoot)
+            _shoot_layout(window, studio, shoot)
             session.show_board(session.job.boards[0].id)
             studio.settle()
             studio.go_to_share(1.0)
@@ -123,9 +125,8 @@ def _shoot_cuts(window: MainWindow, studio: _Studio, shoot: Callable[[str], None
     session.show_cut(back.cuts[-1].id)
     session.playhead.move_line(((85.0, 262.0), (235.0, 262.0)))
     shoot("slots")
-    for name in ("Bits", "Recipes"):
-        window.cuts_page.show_panel(name)
-        shoot(name.lower())
+    window.cuts_page.show_panel("Bits")
+    shoot("bits")
     window.cuts_page.show_panel("Cuts")
     session.show_board(piece.id)
     session.show_cut(piece.cuts[3].id)
@@ -133,6 +134,20 @@ def _shoot_cuts(window: MainWindow, studio: _Studio, shoot: Callable[[str], None
     shoot("test-piece")
     session.show_board(session.job.boards[0].id)
     studio.settle()
+
+
+def _shoot_layout(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
+    """The small parts on their sheet, one of them picked."""
+    session = window.session
+    session.show_board(session.job.boards[3].id)
+    window.station_layout()
+    studio.settle()
+    studio.go_to_share(1.0)
+    window.notices.clear()
+    hand = next(part.id for part in session.job.parts if part.name == "high-hand")
+    piece = next(piece.id for piece in session.board.instances if piece.part == hand)
+    session.pick([shape.id for shape in session.board.shapes if instance_of(shape.id) == piece])
+    shoot("layout")
 
 
 def _shoot_artwork(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
@@ -151,8 +166,6 @@ def _shoot_artwork(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
     on_board(0, "star")
     page.show_panel("Place")
     shoot("artwork")
-    page.show_panel("Nodes")
-    shoot("nodes")
     session.pick([shape.id for shape in session.board.shapes if shape.name in ("star", "dial")])
     edit = guides.set_margin(session.job, session.board.id, 18.0)
     gap = Measure(kind=MeasureKind.GAP, points=((0.0, 0.0), (0.0, 0.0)), shapes=session.picked)

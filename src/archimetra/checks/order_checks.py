@@ -14,11 +14,14 @@ from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.region import polygons_of
 from archimetra.job.cuts import Clears, Cut
 from archimetra.job.shapes import Shape
+from archimetra.job.sheet import HoldDown
 from archimetra.toolpath.shared.contours import kept_region
 
 
 def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
-    """A through outline cut before other work within it: the part may move while that is done."""
+    """A through outline cut before other work within it: the part may move while that is done, unless all of the sheet is held."""
+    if given.sheet.hold_down is HoldDown.TAPED:
+        return
     cuts = list(given.cuts())
     for number, (early, _) in enumerate(cuts[:-1]):
         if early.loosens is None or not early.is_through(given.board.sheet):

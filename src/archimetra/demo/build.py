@@ -16,22 +16,22 @@ from archimetra.artwork.trace import open_picture, trace
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.files import write_safely
 from archimetra.demo import FILE, artwork
+from archimetra.demo.nested import NESTED, WANTED
 from archimetra.edits import basic as edits
 from archimetra.edits import (
     copying,
     cutting,
     inlaying,
     layering,
+    parting,
     placement,
     placing,
-    repeating,
     shaping,
     stamping,
     test_piece,
 )
 from archimetra.edits.edit import replace
 from archimetra.edits.finishing import finished
-from archimetra.edits.repeating import Rows
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job.cut_parts import Lead, LeadKind, Overrides, Side, Tabs
@@ -43,11 +43,12 @@ from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.file import JobFile, pack
 from archimetra.job.forms import EllipseForm, RectangleForm
-from archimetra.job.ids import BitId, BoardId, ShapeId
+from archimetra.job.ids import BitId, BoardId, InstanceId, ShapeId
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Board, Job, with_boards
+from archimetra.job.parts import Instance
 from archimetra.job.shapes import Source
-from archimetra.job.sheet import HoldDown, Material, Sheet, Zero, ZeroAt
+from archimetra.job.sheet import Fixture, HoldDown, Material, Sheet, Zero, ZeroAt
 from archimetra.job.starter_rack import STARTER_BITS, starter_rack
 
 _MORE = tuple(
@@ -69,10 +70,12 @@ def build() -> JobFile:
         _board("board5", "Notice board", 1480, 420, (21.0, 20.8), Material.PINE, bed=(0.0, 0.0)),
         _board("board6", "Café stamp", 150, 110, (15.2, 15.0), Material.OAK, bed=(60.0, 60.0)),
     )
-    job = with_boards(Job(name="Quay tide clock", bits=RACK), boards)
-    for make in (_dial_face, _dial_back, _star_plug, _hands, _notice_board, _stamp, _test_piece):
+    more = _board("board7", "Hands, more", 260, 210, (3.1, 3.0), Material.BIRCH_PLY, bed=(60.0, 60.0))
+    more = replace(more, fixtures=(Fixture(x=245.0, y=180.0, width=30.0, height=60.0),))
+    job = with_boards(Job(name="Quay tide clock", bits=RACK), (*boards, more))
+    for make in (_dial_face, _dial_back, _star_plug, _name_tag, _notice_board, _stamp, _hands, _test_piece):
         job = make(job)
-    names = ("dial-face.svg", "dial-back.dxf", "star-plug.svg", "gull.png", "notice-board.pdf")
+    names = ("dial-face.svg", "dial-back.dxf", "star-plug.svg", "gull.png", "hands.svg", "notice-board.pdf")
     return JobFile(finished(job), {name: artwork(name) for name in names})
 
 
@@ -171,28 +174,52 @@ def _stamp(job: Job) -> Job:
     )[0].job  # fmt: skip
 
 
-def _hands(job: Job) -> Job:
-    """A traced picture on name tags that are drawn, lettered and repeated."""
+def _name_tag(job: Job) -> Job:
+    """A traced picture on a name tag that is drawn and lettered."""
+    board = BoardId("board4")
     picture = open_picture(artwork("gull.png"), name="gull.png")
     traced = with_true_size(trace(picture, TraceSettings(speck_px=12), name="gull.png"), is_width=True, true_mm=46.0)
     job, by_name = _bring(job, "board4", traced, "gull.png")
-    board, gull = BoardId("board4"), list(by_name.values())
+    gull = list(by_name.values())
     job = shaping.mend(job, board, gull, lambda s: simplify(s, tolerance_mm=0.05)[0], "Simplify")[0].edit.job
-    made: list[ShapeId] = list(gull)
-    job = placing.move_to(job, board, gull, placing.Anchor.MIDDLE, (72.0, 58.0)).job
+    job = placing.move_to(job, board, gull, placing.Anchor.MIDDLE, (72.0, 238.0)).job
     for form, at, name in (
-        (RectangleForm(width=96.0, height=66.0, corner_radius=10.0), (72.0, 51.0), "tag"),
-        (EllipseForm(width=5.0, height=5.0), (31.5, 76.5), "hole"),
-        (TextForm(text="QUAY", font="Zilla Slab Bold", cap_height=13.0), (72.0, 24.5), "QUAY"),
+        (RectangleForm(width=96.0, height=66.0, corner_radius=10.0), (72.0, 231.0), "name tag"),
+        (EllipseForm(width=5.0, height=5.0), (31.5, 256.5), "tag hole"),
+        (TextForm(text="QUAY", font="Zilla Slab Bold", cap_height=13.0), (72.0, 204.5), "QUAY"),
     ):
         done = shaping.draw(job, board, form, Affine.shift(*at), name=name)
-        job, made = done.edit.job, [*made, *done.pick]
-    tag, hole = made[-3], made[-2]
-    job = layering.group_shapes(job, board, made).job
-    job = _profile(job, "board4", "Holes", [hole], bit=BITS["3 mm straight"], side=Side.INSIDE, tabs=NONE)
-    job = _profile(job, "board4", "Tags", [tag], bit=BITS["3 mm straight"], side=Side.OUTSIDE, tabs=NONE)
-    edit, _ = repeating.rows_and_columns(job, board, made, Rows(3, 3, 12.0, 12.0, True))
-    return edit.job
+        job = done.edit.job
+    return job
+
+
+def _hands(job: Job) -> Job:
+    """Hands, brackets and spacers from a drawing, and the name tag: parts, wanted in quantities and nested on two sheets."""
+    board = BoardId("board4")
+    tag, hole = (next(s.id for s in job.boards[3].shapes if s.name == name) for name in ("name tag", "tag hole"))
+    job, ids = _bring(job, "board4", read_artwork(artwork("hands.svg"), name="hands.svg"), "hands.svg")
+    job = placing.move_to(job, board, list(ids.values()), placing.Anchor.FRONT_LEFT, (130.0, 20.0)).job
+    small = BITS["3 mm straight"]
+    holes = [hole, *[id_ for name, id_ in ids.items() if "hole" in name]]
+    job = _cut(job, "board4", HoleCut, "Holes", holes, bit=small, allowance=0.2)
+    job = _profile(job, "board4", "Openings", [ids["ring-opening"]], bit=small, side=Side.INSIDE, tabs=NONE)
+    outlines = [tag, *[ids[name] for name in ("high-hand", "low-hand", "bracket", "ring", "spacer")]]
+    job = _profile(job, "board4", "Parts", outlines, bit=small, side=Side.OUTSIDE, tabs=NONE)
+    edit, parts = parting.make_parts(job, board, outlines)
+    job = edit.job
+    for id_ in parts:
+        part = job.part(id_)
+        assert part is not None
+        quantity, turning = WANTED[part.name]
+        job = parting.change_part(job, id_, quantity=quantity, turning=turning).job
+    named = {part.name: part.id for part in job.parts}
+    places = {
+        BoardId(board): [
+            Instance(InstanceId(""), named[name], x, y, turn, mirrored) for name, x, y, turn, mirrored in rows
+        ]
+        for board, rows in NESTED.items()
+    }
+    return parting.lay_pieces(job, places).job
 
 
 def _notice_board(job: Job) -> Job:
