@@ -11,13 +11,21 @@ import artwork_rows
 import carve_rows
 import core_rows
 import cut_rows
+import nest_rows
 import window_rows
 from rows import Row, print_table
 
 
 def main(words: list[str]) -> int:
     rows: list[Row] = []
-    for make in (*core_rows.ROWS, *cut_rows.ROWS, *carve_rows.ROWS, *artwork_rows.ROWS, *window_rows.ROWS):
+    for make in (
+        *core_rows.ROWS,
+        *cut_rows.ROWS,
+        *carve_rows.ROWS,
+        *artwork_rows.ROWS,
+        *nest_rows.ROWS,
+        *window_rows.ROWS,
+    ):
         if words and not any(word in make.__name__ for word in words):
             continue
         print(f"bench: {make.__name__}", file=sys.stderr, flush=True)

@@ -16,6 +16,7 @@ from archimetra.checks.holding_checks import loose_pieces, tabs_too_thick
 from archimetra.checks.inlay_checks import frame_too_tight, glue_used_up, half_missing, mating_depths
 from archimetra.checks.load_checks import carve_heavy, start_closed
 from archimetra.checks.order_checks import drawn_twice, facing_late, outline_before_inside, rest_before_first
+from archimetra.checks.piece_checks import pieces_cut_into
 from archimetra.checks.place_checks import off_sheet, out_of_travel, rapid_in_stock, strays, touch_off_gone
 from archimetra.job.job import Board, Job
 from archimetra.toolpath.shared.program import Run
@@ -35,6 +36,7 @@ CHECKS: tuple[Check, ...] = (
     too_deep,
     deeper_than_bit,
     off_sheet,
+    pieces_cut_into,
     out_of_travel,
     cannot_plunge,
     wrong_kind_of_bit,
