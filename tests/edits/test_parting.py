@@ -133,6 +133,24 @@ class TestMaking:
         assert edit.label == "Make 2 parts"
         assert {part.name for part in after.parts} == {"part", "star"}
 
+    def test_all_inside_the_outermost_outline_comes_along_unless_it_was_made_a_part_before(self):
+        job = bracket_job()
+        board = job.boards[0]
+        at = Affine.shift(40.0, 40.0)
+        rings = (Path.circle((30, 30), 30), Path.circle((30, 30), 18))
+        ring_ = replace(board.shapes[0], id=ShapeId("shape8"), name="ring", paths=rings, at=at)
+        dot = replace(ring_, id=ShapeId("shape9"), name="dot", paths=(Path.circle((30, 30), 8),))
+        notch = replace(
+            ring_, id=ShapeId("shape10"), name="notch", paths=(Path.circle((30, 54), 6.0),)
+        )  # touches from inside
+        job = with_boards(job, (replace(board, shapes=(*board.shapes, ring_, dot, notch)),))
+        edit, made = parting.make_parts(job, board.id, [ring_.id, dot.id])
+        assert [[shape.name for shape in edit.job.part(id_).shapes] for id_ in made] == [["ring", "dot", "notch"]]
+        first, _ = parting.make_parts(job, board.id, [dot.id])
+        job = finish_edit(job, first.job)
+        edit, (second,) = parting.make_parts(job, board.id, [ring_.id])
+        assert [shape.name for shape in edit.job.part(second).shapes] == ["ring", "notch"]
+
     def test_a_shape_that_crosses_an_outline_stays_on_the_board(self):
         job = bracket_job()
         board = job.boards[0]

@@ -10,16 +10,12 @@ import shapely
 from archimetra.edits.copying import Heirs, with_heirs
 from archimetra.edits.edit import Edit, board_of, next_number, replace, with_board
 from archimetra.geometry.affine import Affine
-from archimetra.geometry.fill import FillRule
-from archimetra.geometry.region import Region, region_of
 from archimetra.job.flat import MARK, base_of, instance_of
+from archimetra.job.footprints import enclosed_by, lines_of
 from archimetra.job.ids import BoardId, InstanceId, PartId, ShapeId
 from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.parts import Instance, Part
 from archimetra.job.shapes import Shape
-
-INSIDE_MM = 0.01  # so far a shape may stick out of an outline and still be inside it
-CHORD_MM = 0.02
 
 
 class Outlined(NamedTuple):
@@ -33,34 +29,34 @@ class Outlined(NamedTuple):
 
 
 def outlined(board: Board, picked: Iterable[ShapeId]) -> list[Outlined]:
-    """What would become a part each: the outermost of the picked closed shapes with all that lies inside them, picked or not.
+    """What would become a part each: the outermost of the picked closed shapes with all that lies inside them, in their openings too,
+    picked or not.
 
     Raises ValueError with a sentence where none is closed, or one is a part's already.
     """
     wanted = set(picked)
-    closed = {shape.id: _area(shape) for shape in board.shapes if shape.id in wanted and shape.is_closed}
-    closed = {id_: area for id_, area in closed.items() if not area.is_empty}
-    if not closed:
+    closed = [shape for shape in board.shapes if shape.id in wanted and shape.is_closed]
+    areas = {shape.id: area for shape, area in zip(closed, enclosed_by(closed), strict=True) if not area.is_empty}
+    if not areas:
         raise ValueError("a part needs a closed outline; pick one")
-    if any(MARK in id_ for id_ in closed):
+    if any(MARK in id_ for id_ in areas):
         raise ValueError("one of these is a piece of a part already")
-    order = sorted(closed, key=lambda id_: -closed[id_].area)
-    outer: list[ShapeId] = []
-    for id_ in order:
-        if not any(_holds(closed[other], closed[id_]) for other in outer):
-            outer.append(id_)
+    shapely.prepare(list(areas.values()))
     free = [shape for shape in board.shapes if MARK not in shape.id]
-    tree = shapely.STRtree([_ground(shape) for shape in free])
+    lines = dict(zip([shape.id for shape in free], lines_of(free), strict=True))
+    outer: list[ShapeId] = []
+    for id_ in sorted(areas, key=lambda id_: -areas[id_].area):
+        if not any(shapely.covers(areas[other], lines[id_]) for other in outer):
+            outer.append(id_)
+    tree = shapely.STRtree(list(lines.values()))
     taken: set[ShapeId] = set(outer)
     found = []
     for id_ in outer:
         outline = next(shape for shape in free if shape.id == id_)
-        inside = []
-        for k in sorted(tree.query(closed[id_], predicate="intersects").tolist()):
-            shape = free[k]
-            if shape.id not in taken and _holds(closed[id_], tree.geometries[k]):
-                inside.append(shape)
-                taken.add(shape.id)
+        inside = [
+            free[k] for k in sorted(tree.query(areas[id_], predicate="covers").tolist()) if free[k].id not in taken
+        ]
+        taken |= {shape.id for shape in inside}
         found.append(Outlined(outline, (outline, *inside)))
     return found
 
@@ -117,22 +113,6 @@ def _named(name: str, taken: Sequence[str]) -> str:
     if name not in taken:
         return name
     return next(f"{name} {k}" for k in range(2, len(taken) + 3) if f"{name} {k}" not in taken)
-
-
-def _area(shape: Shape) -> Region:
-    """The outside of a shape: what its outermost outlines hold, openings filled."""
-    return region_of([path for path in shape.placed() if path.closed], FillRule.NONZERO, chord_tolerance_mm=CHORD_MM)
-
-
-def _ground(shape: Shape) -> Any:
-    """All lines of a shape."""
-    return shapely.multilinestrings(
-        [shapely.linestrings(path.flatten(CHORD_MM)) for path in shape.placed() if len(path)]
-    )
-
-
-def _holds(area: Region, other: Any) -> bool:
-    return bool(shapely.covers(shapely.buffer(area, INSIDE_MM), other))
 
 
 # ---- changed
