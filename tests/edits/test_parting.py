@@ -465,7 +465,7 @@ def _step(job: Job, what: str, k: int, by: float) -> Job:
     return job
 
 
-@settings(max_examples=150)
+@settings(max_examples=60)
 @given(STEPS)
 def test_whatever_is_done_the_document_holds_together_and_all_of_it_can_be_undone(steps):
     first, _ = with_pieces((400.0, 250.0, 90.0, False), (150.0, 300.0, 20.0, True))

@@ -98,7 +98,7 @@ SHAPES = st.sampled_from([box(0, 0, 60, 40), bracket(80, 60, 20), trough(90, 50,
                           Polygon([(0, 0), (70, 10), (30, 60)]), affinity.translate(box(0, 0, 31, 17), 900, -700)])  # fmt: skip
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(SHAPES, st.sampled_from([0.0, 3.0, 8.0]), st.sampled_from([0.0, 10.0]), st.booleans(), st.booleans())
 def test_whatever_the_shape_nothing_is_nearer_than_asked_and_a_narrower_web_holds_what_is_said(
     outline, spacing, margin, staggered, centred
