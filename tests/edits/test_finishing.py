@@ -36,6 +36,7 @@ def loose_ends(job) -> list[str]:
     """Every name of something that is not there."""
     out = []
     inlays = {inlay.id for inlay in job.inlays}
+    of_parts = {shape.id for part in job.parts for shape in part.shapes}
     for board in job.boards:
         shapes, layers, cuts = ({t.id for t in things} for things in (board.shapes, board.layers, board.cuts))
         for cut in board.cuts:
@@ -43,8 +44,12 @@ def loose_ends(job) -> list[str]:
             if isinstance(cut, ProfileCut):
                 named += [m.shape for m in (*cut.tabs.by_hand, *cut.starts, *cut.turned)]
                 named += [tabs.shape for tabs in cut.tabs_of]
-            out += [f"{cut.name} names {id_}" for id_ in named if id_ not in shapes]
+            # a part without a piece here stands for those elsewhere; a cut that several boards share takes shapes of each
+            homes = [other for other in job.boards if other.cut(cut.id) is not None]
+            known = shapes | of_parts if len(homes) == 1 else of_parts | {s.id for other in homes for s in other.shapes}
+            out += [f"{cut.name} names {id_}" for id_ in named if id_ not in known]
             zone = cut.tabs.avoid if isinstance(cut, ProfileCut) else ""
+            layers = {layer.id for other in homes for layer in other.layers}
             out += [f"{cut.name} follows {id_}" for id_ in (cut.layer, zone) if id_ and id_ not in layers]
             if isinstance(cut, PocketCut):
                 out += [f"{cut.name} is of {id_}" for id_ in (cut.rest_of, cut.floor_of) if id_ and id_ not in cuts]

@@ -15,6 +15,7 @@ from archimetra.edits import (
     basic,
     copying,
     cutting,
+    inlaying,
     layering,
     leftovers,
     marking,
@@ -33,6 +34,7 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.flat import base_of, instance_of
 from archimetra.job.ids import ShapeId
+from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Job, with_boards
 from archimetra.job.parts import Instance, laid
 from archimetra.job.sheet import Sheet
@@ -168,6 +170,24 @@ class TestMaking:
         line = replace(board.shapes[0], id=ShapeId("shape7"), paths=(Path.polyline([(0, 0), (9, 9)], closed=False),))
         job = with_boards(job, (replace(board, shapes=(*board.shapes, line)),))
         assert words in sentence_of(ValueError, lambda: parting.make_parts(job, board.id, picked))
+
+    def test_a_piece_is_no_art_of_an_inlay_and_what_belongs_to_one_is_no_part(self):
+        job, _ = parted()
+        board = job.boards[0]
+        flat = next(shape.id for shape in board.shapes if "@" in shape.id)
+        inlay = {"kind": InlayKind.STRAIGHT, "bit": job.bits[0].id}
+        assert "take it apart" in sentence_of(ValueError, lambda: inlaying.add_inlay(job, board.id, [flat], **inlay))
+        whole = bracket_job()
+        edit, _ = inlaying.add_inlay(whole, board.id, [ShapeId("shape3")], **inlay)
+        after = finish_edit(whole, edit.job)
+        assert "inlay" in sentence_of(ValueError, lambda: parting.make_parts(after, board.id, [ShapeId("shape1")]))
+
+    def test_an_inlay_of_a_layer_takes_pieces_that_lie_on_it_and_can_be_read_again(self):
+        job, part = parted()
+        board = job.boards[0]
+        layer = job.part(part).shapes[0].layer
+        edit, _ = inlaying.add_inlay(job, board.id, [], kind=InlayKind.STRAIGHT, bit=job.bits[0].id, layer=layer)
+        consistent(finish_edit(job, edit.job))
 
     def test_a_piece_is_no_outline_for_another_part(self):
         job, _ = parted()

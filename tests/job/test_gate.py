@@ -71,7 +71,7 @@ def test_any_number_of_a_job_out_of_all_measure_is_a_sentence_or_harmless():
         for key in way[:-1]:
             holder = holder[key]
         before = holder[way[-1]]
-        for value in (1e308, -1e18, 1e12, 10**400):
+        for value in (1e308, -1e18, 10**400):
             holder[way[-1]] = value
             with contextlib.suppress(JobFileError):
                 decode_job(json.dumps(tree).encode(), name="far.archimetra")

@@ -35,7 +35,7 @@ from cutting_board import swept
 from edits.test_parting import bracket_job
 from shapes import replace
 
-WORK = 1e8
+WORK = 3e7
 
 
 @pytest.fixture(scope="module")
@@ -205,7 +205,7 @@ class TestCommands:
         return tmp_path / "parts.archimetra"
 
     def test_nest_saves_the_layout_and_says_what_it_is_and_layout_lets_anybody_check_it(self, file, capsys):
-        assert main(["nest", str(file), "--work", "3e7", "--json"]) == 0
+        assert main(["nest", str(file), "--work", "3e6", "--json"]) == 0
         said = json.loads(capsys.readouterr().out)
         assert said["pieces"] == 8
         assert said["left_out"] == {}
@@ -233,13 +233,13 @@ class TestCommands:
         twin = tmp_path / "twin.archimetra"
         twin.write_bytes(file.read_bytes())
         for each in (file, twin):
-            assert main(["nest", str(each), "--work", "3e7"]) == 0
+            assert main(["nest", str(each), "--work", "3e6"]) == 0
         assert load_job(file).job == load_job(twin).job
         assert "pieces on 1 sheet" in capsys.readouterr().out
         job = load_job(file).job
-        many = finish_edit(job, parting.change_part(job, job.parts[0].id, quantity=200).job)
+        many = finish_edit(job, parting.change_part(job, job.parts[0].id, quantity=80).job)
         save_job(file, JobFile(many))
-        assert main(["nest", str(file), "--work", "3e7"]) == 1
+        assert main(["nest", str(file), "--work", "3e6"]) == 1
         assert "found no room" in capsys.readouterr().err
 
     @pytest.mark.parametrize(

@@ -106,6 +106,10 @@ def _without_what_is_gone(before: Job, job: Job) -> Job:
         for cut in board.cuts:
             homes.setdefault(cut.id, []).append(board)
     of_parts = frozenset(shape.id for part in job.parts for shape in part.shapes)
+    here = {board.id for board in job.boards}
+    lost_a_home = {cut.id for board in before.boards if board.id not in here for cut in board.cuts} & homes.keys()
+    if lost_a_home:
+        return with_boards(job, tuple(_cleaned(board, homes, of_parts) for board in job.boards))
     return _each_changed(before, job, lambda board: _cleaned(board, homes, of_parts))
 
 
@@ -209,8 +213,8 @@ def _is_only_elsewhere(cut: Cut, board: Board, elsewhere: set[CutId]) -> bool:
     """Whether nothing the cut takes is here, and other boards have it."""
     return (
         cut.id in elsewhere
-        and not cut.layer
-        and bool(cut.shapes)
+        and bool(cut.shapes or cut.layer)
+        and not (cut.layer and board.layer(cut.layer) is not None)
         and all(board.shape(id_) is None for id_ in cut.shapes)
     )
 

@@ -31,6 +31,7 @@ from archimetra.job.cuts import Cut
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut, default_tabs
+from archimetra.job.flat import MARK
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId
 from archimetra.job.inlays import Inlay, InlayKind
 from archimetra.job.job import Board, Job, with_boards
@@ -49,7 +50,8 @@ def add_inlay(
     """A pocket on this board and its plug on another, which is made where none is given.
 
     ``bit`` carves both halves of a V inlay, or clears the pocket of a straight one, whose insert ``plug_bit`` cuts out. ``floor_bit``
-    clears the floors of a V inlay, ``out_bit`` cuts its plug out of the frame. Raises ValueError with a sentence where the bit does not suit the kind.
+    clears the floors of a V inlay, ``out_bit`` cuts its plug out of the frame. Raises ValueError with a sentence where the bit does not suit the kind,
+    or the art is a piece of a part.
     """
     found = job.bit(bit)
     if found is None or (kind is InlayKind.VEE) != (found.kind is BitKind.VEE):
@@ -58,6 +60,8 @@ def add_inlay(
             if kind is InlayKind.VEE
             else "a straight inlay is cut with straight bits"
         )
+    if any(MARK in shape for shape in shapes):
+        raise ValueError("an inlay goes into one board, and these belong to a part; take it apart first")
     art = board_of(job, board_id)
     if plug_board is None:
         edit, plug_board = add_board(job)
@@ -299,7 +303,7 @@ def _with_outlines(job: Job, board: Board, inlay: Inlay, art: Sequence[Shape]) -
     for k, m in enumerate(maps):
         plug = [
             Shape(
-                id=ShapeId(f"{inlay.id}.{k + 1}.{shape.id}"), name=shape.name, layer=layer, paths=shape.paths,
+                id=ShapeId(f"{inlay.id}.{k + 1}.{shape.id.replace(MARK, '.')}"), name=shape.name, layer=layer, paths=shape.paths,
                 fill_rule=shape.fill_rule, at=shape.at.then(m), is_filled=shape.is_filled, is_locked=True, follows=inlay.id,
             )
             for shape in art
