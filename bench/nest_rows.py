@@ -1,7 +1,7 @@
 """Rows of nesting: its first answer, and how long a strip it needs beside a general strip-packing optimiser in the same CPU seconds.
 
 The optimiser's lengths are kept in ``nest_lengths.json`` (spyrrow 0.9, one worker, the parts grown as ours are, same turns; it knows no
-openings and no mirroring), with the CPU seconds they took.
+openings and no mirroring), with the CPU seconds they took; instances it has no length for are left out.
 """
 
 from __future__ import annotations
@@ -50,7 +50,8 @@ def nesting_lengths() -> Iterator[Row]:
         ratios[name] = _length(request, best) / theirs
         yield Row(f"nesting, length, {name}", f"{theirs:.0f} mm in {cpu:.0f} s", f"{_length(request, best):.0f} mm", ratios[name],
                   REACH.get(name, 1.02))  # fmt: skip
-    mean = float(np.exp(np.mean(np.log([ratios[name] for name in PLAIN if name in ratios]))))
+    plain = [ratios[name] for name in PLAIN if name in ratios]
+    mean = float(np.exp(np.mean(np.log(plain)))) if plain else float("nan")
     yield Row("nesting, length, mean of the plain ones", "", "", mean, 0.985)
 
 
