@@ -173,6 +173,17 @@ class TestWhatIsKept:
         for side, through in ((Side.INSIDE, False), (Side.OUTSIDE, True)):
             assert kept_wood(self.with_slot_cut(job, side, through=through), part, sheet).area == pytest.approx(whole)
 
+    def test_one_clamped_sheet_among_taped_ones_is_enough_for_openings_to_be_no_room(self, job):
+        opened = self.with_slot_cut(job, Side.INSIDE, through=True)
+        board = opened.boards[0]
+        taped = replace(board, sheet=replace(board.sheet, hold_down=HoldDown.TAPED))
+        whole = 90 * 60 - 50 * 30 / 2
+        areas = [
+            nest_request(opened, boards)[0].parts[0].outline.area
+            for boards in ((taped,), (taped, board), (board, taped))
+        ]
+        assert areas == pytest.approx([whole - 30 * 12, whole, whole])
+
     def test_the_widest_bit_that_cuts_a_part_out_rules_the_spacing(self, job):
         assert proposed_spacing(job, job.parts) == 8.0
         assert proposed_spacing(job, []) == 2.0

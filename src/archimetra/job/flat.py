@@ -7,7 +7,7 @@ were moved as a whole have moved; anything else done to one of their shapes is d
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any, NamedTuple
 
 import msgspec
@@ -21,7 +21,6 @@ from archimetra.job.shapes import Shape
 replace = msgspec.structs.replace
 MARK = "@"
 Parts = Mapping[PartId, Part]
-Change = Callable[[tuple[Any, ...]], tuple[Any, ...]]
 
 
 def base_of(id_: ShapeId) -> ShapeId:

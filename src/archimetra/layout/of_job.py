@@ -118,7 +118,10 @@ def nest_request(
     gap = proposed_spacing(job, wanted) if spacing is None else spacing
     parts = []
     for part in wanted:
-        outline = kept_wood(job, part, boards[0].sheet)
+        # an opening is room only where every one of these sheets holds what lies in it
+        outline = as_region(
+            shapely.union_all([kept_wood(job, part, sheet) for sheet in dict.fromkeys(b.sheet for b in boards)])
+        )
         turns = part.turns
         parts.append(
             NestPart(

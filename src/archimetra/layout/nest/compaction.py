@@ -62,11 +62,6 @@ def legalise(lying: Lying, pieces: list[Pieces], room: tuple[float, float], step
     return None
 
 
-def overlaps(lying: Lying, pieces: list[Pieces]) -> bool:
-    """Whether any two items overlap by more than a hair."""
-    return bool(len(_apart(lying, lying.corner, pieces, 0.0, below=APART_MM)))
-
-
 def _right_end(corner: FloatArray, lying: Lying, moves: BoolArray) -> float:
     return float((corner[moves, 0] + lying.size[moves, 0]).max(initial=0.0))
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import NamedTuple
 
 import numpy as np
 
@@ -22,14 +21,6 @@ _NEARLY = 3.0  # cells of overlap a linear program may still take apart
 _POOL = 8
 
 Score = tuple[float, ...]
-
-
-class Best(NamedTuple):
-    """A layout with exact corners (n, 2) in mm."""
-
-    layout: Layout
-    corners: FloatArray
-    score: Score
 
 
 def nest(
@@ -182,11 +173,11 @@ class _Search:
             total = self._separate(layout, room)
             if total == 0:
                 self._raster = start = layout
-                last = int(layout.zone[:n].max())
+                before, last = last, int(layout.zone[:n].max())
                 length = s.right_end(layout, last)
                 share = min(share * 1.5, most)
                 pool.clear()
-                if length < 0.99 * polished or last != int(layout.zone[:n].max()):
+                if length < 0.99 * polished or last != before:
                     self._polish(layout)
                     polished = length
                 else:

@@ -27,10 +27,6 @@ class Layout(NamedTuple):
     def copy(self) -> Layout:
         return Layout(self.zone.copy(), self.x.copy(), self.y.copy(), self.shape.copy())
 
-    def take(self, other: Layout) -> None:
-        for own, its in zip(self, other, strict=True):
-            own[:] = its
-
 
 class Space(NamedTuple):
     """``sheet`` (z,) is the sheet of each zone, ``room`` (z, 2) its size in cells. Items first, then what never moves; the shapes of part p
