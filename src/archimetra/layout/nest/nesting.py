@@ -12,7 +12,7 @@ from archimetra.layout.nest.answer import Nested, Placement
 from archimetra.layout.nest.checking import faults
 from archimetra.layout.nest.compaction import compact, legalise
 from archimetra.layout.nest.grown import COARSE_MM, TOLERANCE_MM
-from archimetra.layout.nest.request import NestRequest, check_request
+from archimetra.layout.nest.request import NestError, NestRequest, check_request
 from archimetra.layout.nest.space import Layout, Space, space_of
 
 MANY = 300  # pieces beyond which whole-sheet looks and full programs take too long
@@ -46,7 +46,8 @@ def nest(
         if fineness > _ROUGH:
             search.improve()
             found = search.found
-    assert found is not None
+    if found is None:
+        raise NestError("No layout came out right when it was measured. Try a larger spacing or margin.")
     return found
 
 
