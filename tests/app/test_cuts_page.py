@@ -25,7 +25,8 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.file import JobFile
 from archimetra.job.job import new_job
-from archimetra.job.sheet import Fixture, Material
+from archimetra.job.materials import Material
+from archimetra.job.sheet import Fixture
 from archimetra.job.starter_rack import starter_rack
 from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.shared.moves import MarkKind

@@ -6,7 +6,7 @@ import msgspec
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QPlainTextEdit, QPushButton, QToolButton
+from PySide6.QtWidgets import QApplication, QComboBox, QPlainTextEdit, QPushButton, QToolButton
 
 from archimetra.app.widgets.unfinished import unfinished
 from archimetra.artwork.text_form import TextForm
@@ -17,7 +17,7 @@ from archimetra.job.file import JobFile, load_job, save_job
 from archimetra.job.job import new_job, with_boards
 from plain_clock import plain_clock
 
-from .gestures import field
+from .gestures import choose, field
 
 
 def half_type(window, name: str, text: str):
@@ -210,8 +210,8 @@ def test_a_fixture_chosen_between_keeps_the_first_ones_number(open_window):
     window = open_window(JobFile(with_boards(job, (board,))))
     window.station_board()
     half_type(window, "From the left", "77")
-    click(window.pages["board"]._which.property("label"))
-    window.pages["board"]._choose_fixture(1)
+    click(next(w for w in window.findChildren(QComboBox) if w.accessibleName() == "Clamp").property("label"))
+    choose(window, "Clamp", "clamp 2")
     assert [f.x for f in window.session.board.fixtures] == [77.0, 200.0]
 
 

@@ -15,7 +15,7 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import ShapeId
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import HoldDown, Sheet
-from archimetra.layout.nest.nesting import nest
+from archimetra.layout.nest.stages import nest
 from archimetra.layout.of_job import laid, nest_request
 from cutting_board import board_with
 from shapes import replace

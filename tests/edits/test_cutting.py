@@ -28,8 +28,9 @@ from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.file import decode_job, encode_job
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
 from archimetra.job.job import new_job, with_boards
+from archimetra.job.materials import Material
 from archimetra.job.shapes import Layer
-from archimetra.job.sheet import Fixture, Machine, Material, Sheet
+from archimetra.job.sheet import Fixture, Machine, Sheet
 from archimetra.job.starter_rack import starter_rack
 from archimetra.output.controllers import controller
 from archimetra.output.files import gcode_files

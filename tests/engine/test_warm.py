@@ -70,7 +70,7 @@ squares = "".join(f'<path fill="none" stroke="#000" d="M{20 * k} 0 L{20 * k + 9}
 read_svg(f'<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="20mm" viewBox="0 0 200 20">{squares}</svg>'.encode(), name="x.svg")
 look("joining")
 import shapely
-from archimetra.layout.nest.nesting import nest
+from archimetra.layout.nest.stages import nest
 from archimetra.layout.nest.request import NestPart, NestRequest, NestSheet, KeepClear
 sheets = (NestSheet(outline=shapely.box(0, 0, 400, 300), keep_clear=(KeepClear(shapely.box(0, 0, 9, 9), 2.0),)),) * 2
 parts = tuple(NestPart(name="p", outline=shapely.Point(0, 0).buffer(r), quantity=30, turns=(0.0, 40.0), may_mirror=True, priority=k) for k, r in enumerate((20, 40)))

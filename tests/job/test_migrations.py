@@ -200,7 +200,7 @@ def test_a_field_nobody_knows_is_refused_not_passed_over(schema, where):
     said = written(schema)
     board = said["job"]["boards"][0]
     thing = {
-        "job": said["job"], "board": board, "cut": (board.get("cuts") or said["job"]["cuts"])[0], "shape": board["shapes"][0], "bit": said["job"]["bits"][0],
+        "job": said["job"], "board": board, "cut": (board.get("cuts") or said["job"]["cuts"])[0], "shape": (board["shapes"] or said["job"]["parts"][0]["shapes"])[0], "bit": said["job"]["bits"][0],
         "sheet": board["sheet"] if isinstance(board["sheet"], dict) else said["job"]["sheets"][0],
     }[where]  # fmt: skip
     thing["of_tomorrow"] = 1

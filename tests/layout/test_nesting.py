@@ -15,8 +15,9 @@ from shapely.ops import nearest_points
 from archimetra.geometry.region import as_region
 from archimetra.layout.nest.answer import Nested
 from archimetra.layout.nest.checking import faults
-from archimetra.layout.nest.nesting import is_better, nest
+from archimetra.layout.nest.nesting import is_better
 from archimetra.layout.nest.request import KeepClear, NestError, NestPart, NestRequest, NestSheet, Reach
+from archimetra.layout.nest.stages import nest
 from layout.nest_instances import (
     EIGHTHS,
     QUARTERS,

@@ -24,7 +24,7 @@ from archimetra.job.job import with_boards
 from archimetra.job.parts import Turning
 from archimetra.job.sheet import Fixture, HoldDown
 from archimetra.layout.nest.checking import faults
-from archimetra.layout.nest.nesting import nest
+from archimetra.layout.nest.stages import nest
 from archimetra.layout.of_job import kept_wood, laid, nest_request
 from archimetra.layout.spacing import proposed_spacing
 from archimetra.output.gcode_reader import read_gcode

@@ -19,7 +19,8 @@ from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import with_boards
-from archimetra.job.sheet import Machine, Material, Sheet, Zero, ZeroAt, ZeroZ
+from archimetra.job.materials import Material
+from archimetra.job.sheet import Machine, Sheet, Zero, ZeroAt, ZeroZ
 from archimetra.toolpath.hole.planner import drilled_holes
 from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.resolve import resolve

@@ -17,7 +17,8 @@ from archimetra.checks.inlay_checks import frame_too_tight, glue_used_up, half_m
 from archimetra.checks.load_checks import carve_heavy, start_closed
 from archimetra.checks.order_checks import drawn_twice, facing_late, outline_before_inside, rest_before_first
 from archimetra.checks.piece_checks import pieces_cut_into
-from archimetra.checks.place_checks import off_sheet, out_of_travel, rapid_in_stock, strays, touch_off_gone
+from archimetra.checks.place_checks import out_of_travel, rapid_in_stock, strays, touch_off_gone
+from archimetra.checks.sheet_checks import off_sheet, over_flaw
 from archimetra.job.job import Board, Job
 from archimetra.toolpath.shared.program import Run
 
@@ -36,6 +37,7 @@ CHECKS: tuple[Check, ...] = (
     too_deep,
     deeper_than_bit,
     off_sheet,
+    over_flaw,
     pieces_cut_into,
     out_of_travel,
     cannot_plunge,

@@ -17,7 +17,7 @@ from shapely.geometry.base import BaseGeometry
 from archimetra.base.findings import Finding, Severity, mm, mm_each
 from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.arrays import FloatArray
-from archimetra.geometry.region import polygons_of
+from archimetra.geometry.region import Region, polygons_of
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut, Parting
 from archimetra.job.sheet import HoldDown
@@ -50,7 +50,7 @@ def loose_pieces(given: CheckInput) -> Iterator[Finding]:
     slots = [slot for block in given.run.blocks if (slot := _slot(given, block)) is not None]
     if not slots:
         return
-    whole = shapely.box(0, 0, sheet.width, sheet.height)
+    whole = sheet.region
     ground = shapely.union_all([slot.ground for slot in slots])
     pieces = [p for p in polygons_of(shapely.difference(whole, ground)) if not p.buffer(-SMALLEST_MM / 2).is_empty]
     tree = shapely.STRtree([slot.ground for slot in slots])
@@ -143,15 +143,13 @@ def _tab_middles(points: FloatArray, is_tab: np.ndarray) -> FloatArray:
     return np.array(middles).reshape(-1, 2)
 
 
-def _is_held(piece: Polygon, whole: Polygon, fixtures: list[Polygon]) -> bool:
+def _is_held(piece: Polygon, whole: Region, fixtures: list[Polygon]) -> bool:
     """Under a clamp; or, where no clamps are drawn, at the sheet's edge."""
     if fixtures:
         return any(piece.intersects(f) for f in fixtures)
-    x0, y0, x1, y1 = piece.bounds
-    w, h = whole.bounds[2:]
-    if x0 > 0.01 and y0 > 0.01 and x1 < w - 0.01 and y1 < h - 0.01:
+    if piece.distance(whole.boundary) > 0.01:
         return False
-    return float(shapely.length(shapely.intersection(piece.exterior, shapely.buffer(whole.exterior, 0.01)))) > EDGE_MM
+    return float(shapely.length(shapely.intersection(piece.exterior, shapely.buffer(whole.boundary, 0.01)))) > EDGE_MM
 
 
 def tabs_too_thick(given: CheckInput) -> Iterator[Finding]:

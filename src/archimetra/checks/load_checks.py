@@ -60,7 +60,7 @@ def carve_heavy(given: CheckInput) -> Iterator[Finding]:
             continue
         deepest = -float(given.run.xyz[number.first : number.last, 2].min()) - work.face - carving.start
         slope = tan(radians(bit.angle / 2))
-        sound = PASS_SHARES[given.sheet.material] * REFERENCE_DIAMETER**2
+        sound = PASS_SHARES[given.sheet.material.like] * REFERENCE_DIAMETER**2
 
         def heaviest(
             per_pass: float, deepest: float = deepest, slope: float = slope, flat: float = bit.tip_flat

@@ -1,4 +1,4 @@
-"""Checks of places: on the sheet, within the machine's travel, clear of wood where the bit flies."""
+"""Checks of places: within the machine's travel, clear of wood where the bit flies."""
 
 from __future__ import annotations
 
@@ -11,29 +11,6 @@ from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.path import bounds_of
 from archimetra.stock.surface import touch_offs
 from archimetra.toolpath.shared.moves import Move, straightened
-
-
-def off_sheet(given: CheckInput) -> Iterator[Finding]:
-    """Shapes past the edge of the sheet, but for cuts that are meant to run past it."""
-    sheet = given.board.sheet
-    for cut, _ in given.cuts():
-        if cut.may_leave_sheet:
-            continue
-        paths = [path for shape in given.board.shapes_of(cut) for path in shape.placed()]
-        box = bounds_of(paths)
-        if box is None:
-            continue
-        over = max(-box[0], -box[1], box[2] - sheet.width, box[3] - sheet.height)
-        if over > 0.01:
-            corner = (box[0] if -box[0] >= over else min(box[2], 1e6), box[1] if -box[1] >= over else box[3])
-            yield Finding(
-                "off-sheet",
-                Severity.STOP,
-                f"The shapes of '{cut.name}' reach {mm(over, '.2f')} past the edge of the sheet.",
-                mend="Move them onto the sheet, or correct its size.",
-                at=corner,
-                subject=cut.id,
-            )
 
 
 def out_of_travel(given: CheckInput) -> Iterator[Finding]:
@@ -130,6 +107,13 @@ def touch_off_gone(given: CheckInput) -> Iterator[Finding]:
             )  # fmt: skip
             return
         x, y = off.at
+        if not off.taken_by:
+            yield Finding(
+                "zero-off-wood", Severity.CAUTION,
+                f"The sheet has no wood at its zero point. The file says to touch Z off at x {mm(x, '.0f')}, y {mm(y, '.0f')} of the sheet.",
+                mend="Put zero where an edge or a corner can be touched, or touch Z off there.", at=(x, y), subject=given.board.id,
+            )  # fmt: skip
+            continue
         yield Finding(
             "touch-off-gone", Severity.CAUTION,
             f"Before '{name}' Z is to be set again, but '{off.taken_by}' has cut away the surface at the zero point. The file says to touch "

@@ -46,9 +46,10 @@ from archimetra.job.forms import EllipseForm, RectangleForm
 from archimetra.job.ids import BitId, BoardId, InstanceId, ShapeId
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Board, Job, with_boards
+from archimetra.job.materials import Material
 from archimetra.job.parts import Instance
 from archimetra.job.shapes import Source
-from archimetra.job.sheet import Fixture, HoldDown, Material, Sheet, Zero, ZeroAt
+from archimetra.job.sheet import Fixture, HoldDown, Sheet, Zero, ZeroAt
 from archimetra.job.starter_rack import STARTER_BITS, starter_rack
 
 _MORE = tuple(

@@ -12,6 +12,7 @@ from typing import Any
 from archimetra.edits import cutting
 from archimetra.edits.copying import renamed
 from archimetra.edits.edit import Edit, next_number, replace, with_board
+from archimetra.edits.sheets import turned_sheet
 from archimetra.geometry.affine import Affine
 from archimetra.job.cuts import Cut
 from archimetra.job.cuts.profile import ProfileCut
@@ -100,12 +101,7 @@ def turn_quarter(job: Job, board_id: BoardId) -> Edit:
     def turned(board: Board) -> Board:
         height = board.sheet.height
         m = Affine.turn(90.0).then(Affine.shift(height, 0.0))
-        sheet = replace(
-            board.sheet,
-            width=height,
-            height=board.sheet.width,
-            grain_degrees=(board.sheet.grain_degrees + 90.0) % 180.0,
-        )
+        sheet = turned_sheet(board.sheet, m)
         zero = replace(board.zero, at=_TURNED[board.zero.at])
         if zero.at is ZeroAt.TYPED:
             zero = replace(zero, x=height - board.zero.y, y=board.zero.x)

@@ -68,7 +68,13 @@ def add_inlay(
         job = edit.job
         own = board_of(job, plug_board).sheet.id
         sheet = replace(
-            art.sheet, id=own, width=max(150.0, art.sheet.width / 2), height=max(150.0, art.sheet.height / 2)
+            art.sheet,
+            id=own,
+            width=max(150.0, art.sheet.width / 2),
+            height=max(150.0, art.sheet.height / 2),
+            outline=(),
+            flaws=(),
+            count=1,
         )
         if kind is InlayKind.STRAIGHT:  # an insert is as thick as its pocket is deep
             sheet = replace(sheet, readings=(round(min(6.0, art.sheet.thinnest / 3), 1),))

@@ -18,7 +18,7 @@ from platformdirs import user_config_path
 from archimetra.base.errors import JobFileError
 from archimetra.base.files import write_safely
 from archimetra.edits.edit import Edit, next_number, replace
-from archimetra.job.bits import Bit, BitKind, Flutes, Recipe, Spin
+from archimetra.job.bits import Bit, BitKind, Flutes, MaterialRecipe, Recipe, Spin
 from archimetra.job.ids import BitId, next_id
 from archimetra.job.job import Job
 from archimetra.job.starter_rack import starter_rack
@@ -235,15 +235,13 @@ def compare(bit: Bit, rack_bit: Bit) -> tuple[Difference, ...]:
             racks = {entry.material: entry for entry in theirs}
             for material in sorted({*ours, *racks}):
                 if ours.get(material) != racks.get(material):
-                    out.append(
-                        Difference(f"recipe for {material.value}", _brief(ours, material), _brief(racks, material))
-                    )
+                    out.append(Difference(f"recipe for {material}", _brief(ours, material), _brief(racks, material)))
         else:
             out.append(Difference(name.replace("_", " "), _cell(mine), _cell(theirs)))
     return tuple(out)
 
 
-def _brief(entries: dict[Any, Any], material: Any) -> str:
+def _brief(entries: dict[str, MaterialRecipe], material: str) -> str:
     entry = entries.get(material)
     if entry is None:
         return "none"

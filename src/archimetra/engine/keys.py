@@ -20,6 +20,7 @@ from archimetra.job.cuts import Cut
 from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
+from archimetra.job.sheet import Sheet
 from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
 
@@ -72,7 +73,7 @@ def _are_same(a: Any, b: Any) -> bool:
 def _digested(work: ResolvedCut) -> str:
     digest = blake2b(PLANNERS_VERSION, digest_size=16)
     away = own_place(work)
-    sheet = (work.sheet.readings, (work.sheet.width, work.sheet.height) if work.cut.may_leave_sheet else None)
+    sheet = (work.sheet.readings, _extent(work.sheet) if work.cut.may_leave_sheet else None)
     bits = (_cutting_part(work.bit), _cutting_part(work.previous_bit))
     digest.update(
         msgspec.json.encode(
@@ -86,6 +87,10 @@ def _digested(work: ResolvedCut) -> str:
         digest.update(msgspec.json.encode((_nameless(prior.cut), _cutting_part(prior.bit), prior.depth, prior.face)))
         _add_shapes(digest, prior.shapes, away)
     return digest.hexdigest()
+
+
+def _extent(sheet: Sheet) -> tuple[float, float, list[str]]:
+    return sheet.width, sheet.height, [path.key().hex() for path in sheet.outline]
 
 
 def _nameless(cut: Cut) -> Cut:
@@ -114,7 +119,15 @@ def run_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
     digest = blake2b(PLANNERS_VERSION, digest_size=16)
     works = resolved(job, board)
     parts = (
-        (board.id, board.sheet, board.heights, board.fixtures, job.machine, board.dwells),
+        (
+            board.id,
+            replace(board.sheet, outline=(), flaws=(), count=1),
+            _extent(board.sheet),
+            board.heights,
+            board.fixtures,
+            job.machine,
+            board.dwells,
+        ),
         [(cut.id, cut.is_on, *own_place(works[cut.id])) for cut in board.cuts],
         cut_keys,
         [_cutting_part(bit) for bit in job.bits],
@@ -131,6 +144,8 @@ def checks_key(job: Job, board: Board, run: str) -> str:
     digest = blake2b(run.encode(), digest_size=16)
     parts = (
         board.name,
+        board.sheet.count,
+        [(flaw.outline.key().hex(), flaw.is_hard) for flaw in board.sheet.flaws],
         board.zero,
         board.bed_x,
         board.bed_y,

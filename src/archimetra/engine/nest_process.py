@@ -48,7 +48,8 @@ def _nest(
     of: int, number: int, job: Job, boards: tuple[Board, ...], settings: NestSettings, told: Any, stop: Any
 ) -> str:  # fmt: skip
     from archimetra.layout.nest.answer import Nested
-    from archimetra.layout.nest.nesting import nest, rank
+    from archimetra.layout.nest.nesting import rank
+    from archimetra.layout.nest.stages import nest
     from archimetra.layout.of_job import nest_request
 
     job = with_boards(job, boards)

@@ -41,8 +41,8 @@ from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Job, new_job
 from archimetra.job.starter_rack import starter_rack
-from archimetra.layout.nest.nesting import nest
 from archimetra.layout.nest.request import KeepClear, NestPart, NestRequest, NestSheet
+from archimetra.layout.nest.stages import nest
 from archimetra.stock.shade import face, paint
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.suggest import suggestions

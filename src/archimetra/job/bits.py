@@ -6,9 +6,9 @@ from enum import StrEnum
 from math import asin, cos, isfinite, radians, sin, sqrt, tan
 
 from archimetra.job.ids import BitId
+from archimetra.job.materials import AnyMaterial
 from archimetra.job.record import Record
 from archimetra.job.require import require
-from archimetra.job.sheet import Material
 
 
 class BitKind(StrEnum):
@@ -64,9 +64,9 @@ class Recipe(Record, frozen=True, kw_only=True):
 
 
 class MaterialRecipe(Record, frozen=True, kw_only=True):
-    """A bit's recipe for one material, with what was noted and what came out."""
+    """A bit's recipe for the material of that name, with what was noted and what came out."""
 
-    material: Material
+    material: str
     recipe: Recipe
     notes: str = ""
     result: str = ""
@@ -131,9 +131,14 @@ class Bit(Record, frozen=True, kw_only=True):
         """The number a bit change calls it by."""
         return self.holder or self.place + 1
 
-    def recipe_for(self, material: Material) -> Recipe:
-        found = next((entry.recipe for entry in self.recipes if entry.material is material), None)
-        return self.recipe if found is None else found
+    def entry_for(self, material: AnyMaterial) -> MaterialRecipe | None:
+        """What it has for this very material."""
+        return next((entry for entry in self.recipes if entry.material == material.value), None)
+
+    def recipe_for(self, material: AnyMaterial) -> Recipe:
+        """For this material, or for the standard one it is like, or in general."""
+        found = self.entry_for(material) or self.entry_for(material.like)
+        return self.recipe if found is None else found.recipe
 
     def chip_load(self, recipe: Recipe) -> float:
         """Thickness of wood each edge takes per turn, mm: feed / (speed x flutes)."""

@@ -113,7 +113,7 @@ def _of_shapes(board: StoredBoard | Part) -> str:
 
 
 def _of_bit(bit: Bit) -> str:
-    speeds = [bit.recipe_for(entry.material).spindle_rpm for entry in bit.recipes]
+    speeds = [entry.recipe.spindle_rpm for entry in bit.recipes]
     if any(not 0 < speed <= MOST_RPM for speed in speeds):
         return "the spindle speed of a recipe cannot be"
     return ""

@@ -149,7 +149,7 @@ def _under_new_names(thing: Document, new: dict[str, str]) -> Document:
     return out
 
 
-STEPS: tuple[Callable[[Document], Document], ...] = (_only_more, _only_more, _only_more, _to_5, _only_more)
+STEPS: tuple[Callable[[Document], Document], ...] = (_only_more, _only_more, _only_more, _to_5, _only_more, _only_more)
 
 
 def _list(thing: Document, name: str) -> list[Document]:

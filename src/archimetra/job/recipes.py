@@ -14,7 +14,8 @@ from math import isfinite
 import msgspec
 
 from archimetra.job.bits import UNDERCUTS, Bit, BitKind, MaterialRecipe, Recipe
-from archimetra.job.sheet import Machine, Material
+from archimetra.job.materials import AnyMaterial, Material
+from archimetra.job.sheet import Machine
 
 REFERENCE_DIAMETER = 6.0
 SCALING = 0.8
@@ -26,7 +27,10 @@ CHIP_LOADS: dict[Material, tuple[float, float]] = {
     Material.OAK: (0.04, 0.20),
     Material.WALNUT: (0.04, 0.20),
     Material.BIRCH_PLY: (0.05, 0.22),
+    Material.CEDAR: (0.05, 0.25),
     Material.MDF: (0.06, 0.28),
+    Material.LINOLEUM: (0.04, 0.20),
+    Material.FOAM: (0.08, 0.60),
     Material.ACRYLIC: (0.05, 0.18),
     Material.ALUMINIUM: (0.012, 0.05),
 }
@@ -34,6 +38,7 @@ CHIP_LOADS: dict[Material, tuple[float, float]] = {
 PASS_SHARES: dict[Material, float] = {
     Material.PINE: 0.8, Material.ASH: 0.6, Material.OAK: 0.55, Material.WALNUT: 0.6,
     Material.BIRCH_PLY: 0.6, Material.MDF: 0.7, Material.ACRYLIC: 0.4, Material.ALUMINIUM: 0.12,
+    Material.CEDAR: 0.8, Material.LINOLEUM: 0.6, Material.FOAM: 2.0,
 }  # fmt: skip
 SPEEDS: dict[Material, float] = {Material.ACRYLIC: 14_000.0, Material.ALUMINIUM: 14_000.0}
 COMMON_SPEED = 16_000.0
@@ -61,14 +66,14 @@ class MachineLimits(msgspec.Struct, frozen=True):
         return max(min(asked * self.share, machine.max_feed), 1.0)
 
 
-def chip_range(diameter: float, material: Material) -> tuple[float, float]:
+def chip_range(diameter: float, material: AnyMaterial) -> tuple[float, float]:
     """Sound chip loads for a diameter in a material, mm."""
-    low, high = CHIP_LOADS[material]
+    low, high = CHIP_LOADS[material.like]
     share = (diameter / REFERENCE_DIAMETER) ** SCALING
     return low * share, high * share
 
 
-def judge(bit: Bit, recipe: Recipe, material: Material) -> Judgement:
+def judge(bit: Bit, recipe: Recipe, material: AnyMaterial) -> Judgement:
     """Whether the chip load is sound, in a sentence."""
     load = bit.chip_load(recipe)
     low, high = chip_range(working_diameter(bit), material)
@@ -90,11 +95,11 @@ def working_diameter(bit: Bit) -> float:
     return bit.neck if bit.kind in UNDERCUTS else bit.diameter
 
 
-def first_recipe(bit: Bit, material: Material, machine: Machine | None = None) -> Recipe:
+def first_recipe(bit: Bit, material: AnyMaterial, machine: Machine | None = None) -> Recipe:
     """A recipe to begin testing from: a third of the way into the range, at a middling speed."""
     diameter = working_diameter(bit)
     low, high = chip_range(diameter, material)
-    speed = SPEEDS.get(material, COMMON_SPEED)
+    speed = SPEEDS.get(material.like, COMMON_SPEED)
     if bit.kind is BitKind.DRILL:
         speed = 7000.0
     elif diameter < 3:
@@ -106,9 +111,9 @@ def first_recipe(bit: Bit, material: Material, machine: Machine | None = None) -
     load = low + (high - low) / 3
     feed = load * speed * bit.flutes
     feed = max(60.0, min(feed, Machine().max_feed if machine is None else machine.max_feed))
-    depth = max(0.1, PASS_SHARES[material] * diameter)
+    depth = max(0.1, PASS_SHARES[material.like] * diameter)
     if bit.kind is BitKind.SURFACING:
-        depth = 1.0 if material is not Material.ALUMINIUM else 0.2
+        depth = 1.0 if material.like is not Material.ALUMINIUM else 0.2
     elif bit.kind in UNDERCUTS:
         depth = bit.cutting_length
     plunge = feed if bit.kind is BitKind.DRILL else feed / 3  # a drill does nothing but plunge
@@ -153,12 +158,13 @@ def limit_to_machine(recipe: Recipe, machine: Machine) -> MachineLimits:
     return MachineLimits(changed, tuple(reasons), share)
 
 
-def with_recipe(bit: Bit, material: Material, recipe: Recipe, *, notes: str = "", result: str = "") -> Bit:
-    """The bit with this recipe for a material, the others as they were."""
-    entry = MaterialRecipe(material=material, recipe=recipe, notes=notes, result=result)
-    others = tuple(e for e in bit.recipes if e.material is not material)
-    order = list(Material)
-    entries = tuple(sorted((*others, entry), key=lambda e: order.index(e.material)))
+def with_recipe(bit: Bit, material: AnyMaterial, recipe: Recipe, *, notes: str = "", result: str = "") -> Bit:
+    """The bit with this recipe for a material, the others as they were; standard materials first, in their order."""
+    entry = MaterialRecipe(material=material.value, recipe=recipe, notes=notes, result=result)
+    others = tuple(e for e in bit.recipes if e.material != entry.material)
+    order = [m.value for m in Material]
+    rank = {name: k for k, name in enumerate(order)}
+    entries = tuple(sorted((*others, entry), key=lambda e: rank.get(e.material, len(order))))
     return msgspec.structs.replace(bit, recipes=entries)
 
 

@@ -8,12 +8,22 @@ from __future__ import annotations
 
 from enum import StrEnum
 from math import isfinite
+from typing import TYPE_CHECKING
 
 import msgspec
 
+from archimetra.geometry.path import Path, bounds_of
 from archimetra.job.ids import SheetId
+from archimetra.job.materials import AnyMaterial, Material, darkened, is_colour
 from archimetra.job.record import Record
 from archimetra.job.require import require
+
+if TYPE_CHECKING:
+    from archimetra.geometry.region import Region
+
+MOST_SHEETS = 999
+MOST_FLAWS = 500
+_HAIR_MM = 0.01
 
 
 class HoldDown(StrEnum):
@@ -21,29 +31,33 @@ class HoldDown(StrEnum):
     TAPED = "taped"  # tape, glue or vacuum hold every part
 
 
-class Material(StrEnum):
-    ASH = "ash"
-    OAK = "oak"
-    WALNUT = "walnut"
-    PINE = "pine"
-    BIRCH_PLY = "birch ply"
-    MDF = "mdf"
-    ACRYLIC = "acrylic"
-    ALUMINIUM = "aluminium"
+class Flaw(Record, frozen=True, kw_only=True):
+    """A place on a sheet that is no good: a knot, a crack, a stain; in board coordinates. Pieces are kept off it. With ``is_hard``, a nail or
+    a screw, no bit may run over it either."""
+
+    outline: Path
+    is_hard: bool = False
+
+    def __post_init__(self) -> None:
+        require(self.outline.closed and len(self.outline) >= 1, "a flaw has a closed outline")
 
 
 class Sheet(Record, frozen=True, kw_only=True):
     """The piece of material that lies on the machine; sizes in mm. ``id`` is empty until it comes into a job. ``readings`` are caliper readings of the thickness; at least one. ``tint`` ('' for the material's own) is
-    the colour this very sheet has."""
+    the colour this very sheet has. Without an ``outline`` it is a rectangle; with one, closed paths by the even-odd rule in board coordinates, ``width`` and ``height``
+    are those of the box around it. ``count`` equal sheets are cut alike, one after the other."""
 
     id: SheetId = SheetId("")
     width: float
     height: float
     readings: tuple[float, ...]
-    material: Material = Material.PINE
+    material: AnyMaterial = Material.PINE
     grain_degrees: float = 0.0
     hold_down: HoldDown = HoldDown.CLAMPED
     tint: str = ""
+    outline: tuple[Path, ...] = ()
+    flaws: tuple[Flaw, ...] = ()
+    count: int = 1
 
     def __post_init__(self) -> None:
         require(
@@ -54,6 +68,13 @@ class Sheet(Record, frozen=True, kw_only=True):
         require(all(isfinite(v) and 0.1 <= v <= 500 for v in self.readings), "a sheet is 0.1 to 500 mm thick")
         require(len(self.readings) <= 99, "a sheet has at most 99 readings")
         require(not self.tint or is_colour(self.tint), "a tint is a colour such as #C9A66B")
+        require(1 <= self.count <= MOST_SHEETS, f"there are 1 to {MOST_SHEETS} equal sheets")
+        require(len(self.flaws) <= MOST_FLAWS, f"a sheet has at most {MOST_FLAWS} flaws marked")
+        if self.outline:
+            require(all(path.closed and len(path) for path in self.outline), "a sheet's outline is closed")
+            x0, y0, x1, y1 = bounds_of(self.outline) or (0.0, 0.0, 0.0, 0.0)
+            is_box = max(abs(x0), abs(y0), abs(x1 - self.width), abs(y1 - self.height)) <= _HAIR_MM
+            require(is_box, "a sheet's outline begins at 0 and is as wide and as high as the sheet")
 
     @property
     def thickest(self) -> float:
@@ -65,9 +86,18 @@ class Sheet(Record, frozen=True, kw_only=True):
         """Rules what must stay standing."""
         return min(self.readings)
 
+    @property
+    def region(self) -> Region:
+        """The wood seen from above, in board coordinates."""
+        from archimetra.geometry.sheets import sheet_region
 
-def is_colour(text: str) -> bool:
-    return len(text) == 7 and text[0] == "#" and all(c in "0123456789abcdefABCDEF" for c in text[1:])
+        return sheet_region(self.outline, self.width, self.height)
+
+    @property
+    def tones(self) -> tuple[str, str]:
+        """The colours of its face and of its grain's lines: the material's, or its own tint with a line as much darker."""
+        face, line = self.material.tones
+        return (self.tint, darkened(self.tint, face, line)) if self.tint else (face, line)
 
 
 class FixtureKind(StrEnum):

@@ -6,8 +6,8 @@ import msgspec
 
 from archimetra.job.bits import Bit, BitKind, Flutes, MaterialRecipe, Recipe
 from archimetra.job.ids import BitId
+from archimetra.job.materials import Material
 from archimetra.job.recipes import first_recipe
-from archimetra.job.sheet import Material
 
 STARTER_BITS: tuple[Bit, ...] = (
     Bit(id=BitId("bit1"), name="6 mm straight", diameter=6.0, cutting_length=25.0, place=0,
@@ -43,7 +43,7 @@ def starter_rack() -> tuple[Bit, ...]:
     """The rack as shipped: every bit in its place with first recipes."""
     out = []
     for place, bit in enumerate((*STARTER_BITS, *_MORE)):
-        recipes = tuple(MaterialRecipe(material=m, recipe=first_recipe(bit, m)) for m in Material)
+        recipes = tuple(MaterialRecipe(material=m.value, recipe=first_recipe(bit, m)) for m in Material)
         general = bit.recipe if place < len(STARTER_BITS) else first_recipe(bit, Material.ASH)
         out.append(msgspec.structs.replace(bit, place=place, recipes=recipes, recipe=general, rack_id=str(bit.id)))
     return tuple(out)

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from math import floor
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
+import shapely
 from shapely import affinity
 from shapely.geometry.base import BaseGeometry
 
@@ -17,6 +19,8 @@ from archimetra.layout.nest.request import KeepClear
 _STEP_MM = 0.5  # how finely the first contact of two pieces is looked for; between, it is bisected
 _EXACT_MM = 1e-4
 _HAIR = 1e-6  # of a millimetre: what is just wide enough is wide enough
+_SHIFTS = 6  # beginnings of the rows that are tried along each axis where something is in the way
+_MOST_SHIFTED = 400
 MOST = 5_000
 
 
@@ -102,16 +106,37 @@ def _at(asked: FitAsked, turn: float) -> Fitted:
             left[0] + (room[0] - (columns - 1) * across - ends) / 2,
             left[1] + (room[1] - (rows - 1) * up) / 2,
         )  # fmt: skip
-    places: list[tuple[float, float]] = []
-    for row in range(rows):
-        begin = shift if row % 2 else 0.0
-        for column in range(columns):
-            x, y = left[0] + begin + column * across, left[1] + row * up
-            if x <= asked.width - asked.margin - wide + _HAIR and len(places) < MOST:
-                places.append((x, y))
-    free = _free(shape, places, asked.keep_clear)
+    grid = _Grid(left, (across, up), shift, (asked.width - asked.margin - wide, asked.height - asked.margin - high))
+    free = _free(shape, grid.places((0.0, 0.0)), asked.keep_clear)
+    if len(free) < columns * rows and asked.keep_clear and not asked.is_centred and columns * rows <= _MOST_SHIFTED:
+        # another beginning may lose fewer places to what is in the way, or to where there is no wood
+        parts = np.arange(_SHIFTS) / _SHIFTS
+        for ox, oy in [(x * across, y * up) for y in parts.tolist() for x in parts.tolist()][1:]:
+            places = grid.places((ox, oy))
+            if len(places) > len(free):
+                found = _free(shape, places, asked.keep_clear)
+                free = found if len(found) > len(free) else free
     laid = tuple(Placement(0, 0, x - x0, y - y0, turn) for x, y in free)
     return Fitted(laid, columns, rows, (across, up), turn)
+
+
+class _Grid(NamedTuple):
+    """Rows ``pitch`` apart from ``begin`` on, every other one moved by ``shift``, up to ``end``: lower left corners of pieces."""
+
+    begin: tuple[float, float]
+    pitch: tuple[float, float]
+    shift: float
+    end: tuple[float, float]
+
+    def places(self, offset: tuple[float, float]) -> list[tuple[float, float]]:
+        (x0, y0), (across, up) = self.begin, self.pitch
+        out: list[tuple[float, float]] = []
+        rows = min(floor((self.end[1] - y0 - offset[1]) / up + _HAIR) + 1, MOST)
+        for row in range(rows):
+            begin = x0 + offset[0] + (self.shift if row % 2 else 0.0)
+            columns = min(floor((self.end[0] - begin) / across + _HAIR) + 1, MOST - len(out))
+            out += [(begin + column * across, y0 + offset[1] + row * up) for column in range(columns)]
+        return out
 
 
 def _pitch(shape: Region, spacing: float, way: tuple[float, float], extent: float, aside: Sequence[float]) -> float:
@@ -149,9 +174,11 @@ def _free(
 ) -> list[tuple[float, float]]:
     if not keep_clear:
         return places
-    out = []
-    for x, y in places:
-        piece = affinity.translate(shape, x, y)
-        if all(keep.area.distance(piece) >= keep.clearance - _HAIR for keep in keep_clear):
-            out.append((x, y))
-    return out
+    pieces = np.array([affinity.translate(shape, x, y) for x, y in places], dtype=object)
+    is_free = np.ones(len(places), dtype=bool)
+    for keep in keep_clear:
+        is_free &= shapely.distance(keep.area, pieces) >= keep.clearance - _HAIR
+        is_free &= ~(
+            shapely.intersects(keep.area, pieces) & (shapely.area(shapely.intersection(keep.area, pieces)) > _HAIR)
+        )
+    return [place for place, free in zip(places, is_free.tolist(), strict=True) if free]

@@ -130,25 +130,30 @@ def nest_request(
             )
         )  # fmt: skip
     widest = widest_bit(job)
-    sheets = tuple(_sheet(job, board, gap, widest) for board in boards)
+    sheets = tuple(_sheet(job, board, gap, margin, widest) for board in boards)
     return NestRequest(parts=tuple(parts), sheets=sheets, spacing=gap, margin=margin, seed=seed), tuple(
         p.id for p in wanted
     )
 
 
-def _sheet(job: Job, board: Board, spacing: float, widest: float) -> NestSheet:
+def _sheet(job: Job, board: Board, spacing: float, margin: float, widest: float) -> NestSheet:
+    wood = max(polygons_of(board.sheet.region), key=lambda polygon: float(polygon.area))
+    openings = tuple(KeepClear(Polygon(ring), margin) for ring in wood.interiors)
     return NestSheet(
-        outline=shapely.box(0, 0, board.sheet.width, board.sheet.height),
-        keep_clear=kept_clear_on(job, replace(board, instances=()), spacing, widest),
-    )
+        outline=Polygon(wood.exterior), keep_clear=(*openings, *kept_clear_on(job, replace(board, instances=()), spacing, widest)),
+        count=board.sheet.count,
+    )  # fmt: skip
 
 
 def kept_clear_on(
     job: Job, board: Board, spacing: float, widest: float, *, but: PartId | None = None
 ) -> tuple[KeepClear, ...]:
-    """What pieces must keep away from on a board: clamps, by the ``widest`` bit; what is cut there beside parts; and pieces of other
-    parts than ``but``, by the spacing."""
+    """What pieces must keep away from on a board: clamps and metal in it, by the ``widest`` bit; flaws; what is cut there beside parts; and pieces
+    of other parts than ``but``, by the spacing."""
     keep = [KeepClear(outline_of(fixture), widest + GAP_MM) for fixture in board.fixtures]
+    for flaw in board.sheet.flaws:
+        area = shapely.make_valid(Polygon(flaw.outline.flatten(CHORD_MM)))
+        keep += [KeepClear(polygon, widest + GAP_MM if flaw.is_hard else 0.0) for polygon in polygons_of(area)]
     for cut in board.cuts:
         own = [shape for shape in board.shapes_of(cut) if MARK not in shape.id]
         bit = job.bit(cut.bit)
@@ -182,8 +187,16 @@ def fit_asked(
     return FitAsked(
         outline=kept_wood(job, part, board.sheet), width=board.sheet.width, height=board.sheet.height, spacing=spacing, margin=margin,
         turns=(0.0, 90.0) if turns is None else turns, is_staggered=is_staggered, is_centred=is_centred,
-        keep_clear=kept_clear_on(job, board, spacing, widest_bit(job), but=part.id),
+        keep_clear=(*_off_wood(board.sheet, margin), *kept_clear_on(job, board, spacing, widest_bit(job), but=part.id)),
     )  # fmt: skip
+
+
+def _off_wood(sheet: Sheet, margin: float) -> tuple[KeepClear, ...]:
+    """What of the box around a sheet is no wood."""
+    if not sheet.outline:
+        return ()
+    missing = shapely.difference(shapely.box(-1, -1, sheet.width + 1, sheet.height + 1), sheet.region)
+    return tuple(KeepClear(polygon, margin) for polygon in polygons_of(missing))
 
 
 def fitted(job: Job, board: Board, part: PartId, found: Fitted) -> Edit:

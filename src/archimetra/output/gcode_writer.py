@@ -80,7 +80,11 @@ class _Writer:
         self._say(f"Archimetra {version}: {name}, {unit}")
         self._say(f"Job: {shortened(self._job.name)}")
         self._say(f"Board: {shortened(self._board.name)}")
-        self._say(f"Sheet: {sheet.width:g} x {sheet.height:g} mm {sheet.material.value}, {_thickness(sheet)} mm thick")
+        self._say(
+            f"Sheet: {sheet.width:.6g} x {sheet.height:.6g} mm {sheet.material.value}, {_thickness(sheet)} mm thick"
+        )
+        if sheet.count > 1:
+            self._say(f"Cut on {sheet.count} sheets, one after the other")
         self._say(self._board.zero.sentence_xy(sheet))
         self._touch_off(first, "Z zero:")
         for bit in bits:
@@ -139,7 +143,8 @@ class _Writer:
             x, y = (
                 self._number(self._round((v + s) / self._per_unit)) for v, s in zip(told.at, self._shift, strict=False)
             )
-            self._say(f"Touch off Z at X{x} Y{y}: at the zero point the surface is cut away")
+            why = "the surface is cut away" if told.taken_by else "there is no wood"
+            self._say(f"Touch off Z at X{x} Y{y}: at the zero point {why}")
 
     # ---- bit and spindle
 

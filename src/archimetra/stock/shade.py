@@ -7,36 +7,16 @@ from math import cos, radians, sin
 import numpy as np
 
 from archimetra.geometry.arrays import AnyArray
-from archimetra.job.sheet import Material, Sheet
+from archimetra.job.materials import rgb
+from archimetra.job.sheet import Sheet
 from archimetra.stock.shade_kernels import shade
 
-# face and grain line of each material, light theme and dark theme alike: wood does not change with the window
-TONES: dict[Material, tuple[tuple[int, int, int], tuple[int, int, int]]] = {
-    Material.ASH: ((231, 213, 176), (205, 180, 134)),
-    Material.OAK: ((212, 178, 127), (176, 138, 86)),
-    Material.WALNUT: ((138, 97, 66), (101, 67, 43)),
-    Material.PINE: ((235, 208, 156), (214, 172, 108)),
-    Material.BIRCH_PLY: ((236, 220, 188), (221, 199, 160)),
-    Material.MDF: ((196, 166, 128), (188, 157, 118)),
-    Material.ACRYLIC: ((206, 222, 226), (198, 216, 221)),
-    Material.ALUMINIUM: ((200, 204, 206), (190, 195, 198)),
-}
 SPOILBOARD = (150, 141, 124)
-
-
-def _tones(sheet: Sheet) -> tuple[tuple[int, int, int], tuple[int, int, int]]:
-    """Face and grain line: the material's, or the sheet's own tint with a grain as much darker."""
-    base, line = TONES[sheet.material]
-    if not sheet.tint:
-        return base, line
-    own = [int(sheet.tint[k : k + 2], 16) for k in (1, 3, 5)]
-    grain = [round(o * g / max(b, 1)) for o, b, g in zip(own, base, line, strict=True)]
-    return (own[0], own[1], own[2]), (grain[0], grain[1], grain[2])
 
 
 def face(sheet: Sheet, shape: tuple[int, int], cell: float) -> AnyArray:
     """The uncut face, (ny, nx, 3) uint8, grain along ``grain_degrees``. The same sheet always looks the same."""
-    base, line = (np.array(tone, dtype=np.float32) for tone in _tones(sheet))
+    base, line = (np.array(rgb(tone), dtype=np.float32) for tone in sheet.tones)
     angle = radians(sheet.grain_degrees)
     y, x = np.ogrid[0 : shape[0], 0 : shape[1]]
     px, py = (x + 0.5) * cell, (y + 0.5) * cell

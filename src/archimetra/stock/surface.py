@@ -7,6 +7,7 @@ from collections.abc import Sequence
 import msgspec
 import numpy as np
 import shapely
+from shapely.ops import nearest_points
 
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
@@ -19,12 +20,13 @@ from archimetra.toolpath.shared.program import Run
 INSIDE_MM = 10.0  # a place to touch off lies this far within the sheet
 PLATE_MM = 6.0  # radius of what must be whole around it
 _SAME_MM = 0.005
+_AT_EDGE_MM = 0.5  # a zero point at a corner that is a little off is still that corner
 
 
 class TouchOff(msgspec.Struct, frozen=True):
     """Where Z can be touched off before a block runs. ``height`` is the surface there, below the sheet's top as delivered (0: as
     delivered); ``at`` the place in board coordinates, ``is_usual`` where it is that of the zero point; None where nothing is left of the
-    surface. ``taken_by`` names the cut that took the usual place away."""
+    surface. ``taken_by`` names the cut that took the usual place away, '' where the sheet has no wood there."""
 
     height: float
     at: tuple[float, float] | None
@@ -39,6 +41,10 @@ def touch_offs(board: Board, run: Run, bits: Sequence[Bit]) -> list[TouchOff]:
     cuts = [board.cut(block.cut) for block in run.blocks]
     is_facing = np.array([cut is not None and cut.lowers_face for cut in cuts])
     usual = _usual_place(board)
+    is_on_wood = bool(
+        not board.sheet.outline
+        or shapely.distance(board.sheet.region, shapely.points(board.zero.point(board.sheet))) <= _AT_EDGE_MM
+    )
     places = [usual]
     lowest = lowest_by_block(run, bits, places, margin=PLATE_MM)
     if (lowest[0, ~is_facing] < -_SAME_MM).any():  # only where the usual place is cut are others looked for
@@ -51,7 +57,7 @@ def touch_offs(board: Board, run: Run, bits: Sequence[Bit]) -> list[TouchOff]:
         height = before.min(axis=1, initial=0.0)
         whole = np.flatnonzero(height > faced - _SAME_MM)
         if 0 in whole:
-            out.append(TouchOff(float(faced[0]), places[0], is_usual=True))
+            out.append(TouchOff(float(faced[0]), places[0], is_usual=is_on_wood))
             continue
         taker = int(np.argmin(before[0]))
         cut = board.cut(run.blocks[taker].cut)
@@ -68,6 +74,12 @@ def _usual_place(board: Board) -> tuple[float, float]:
     """The zero point, drawn into the sheet."""
     sheet = board.sheet
     x, y = board.zero.point(sheet)
+    if sheet.outline:
+        inner = sheet.region.buffer(-INSIDE_MM)
+        place = (
+            shapely.point_on_surface(sheet.region) if inner.is_empty else nearest_points(inner, shapely.points(x, y))[0]
+        )
+        return float(place.x), float(place.y)
     inset_x, inset_y = min(INSIDE_MM, sheet.width / 2), min(INSIDE_MM, sheet.height / 2)
     return (
         float(np.clip(x, inset_x, sheet.width - inset_x)),
@@ -85,6 +97,9 @@ def _other_places(board: Board, usual: tuple[float, float]) -> list[tuple[float,
         for py in np.linspace(inset_y, sheet.height - inset_y, 15)
     ]
     covered = shapely.union_all([shapely.buffer(outline_of(fixture), PLATE_MM) for fixture in board.fixtures])
+    if sheet.outline:
+        inner = sheet.region.buffer(-INSIDE_MM)
+        grid = [p for p in grid if shapely.intersects_xy(inner, *p)]
     free = [p for p in grid if covered.is_empty or not shapely.intersects_xy(covered, *p)]
     return sorted(free, key=lambda p: (p[0] - usual[0]) ** 2 + (p[1] - usual[1]) ** 2)
 

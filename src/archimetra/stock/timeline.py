@@ -1,7 +1,7 @@
 """The stock at any moment of a run: a heightfield, keyframes of the tiles that changed, replay from the nearest.
 
 Cell (j, i) is centred at ((i + 0.5) cell, (j + 0.5) cell) in board coordinates; heights are float32 mm, 0 on
-the sheet's top, never clipped at its bottom. Walls are known to half a cell; ``section`` does not
+the sheet's top, never clipped at its bottom; where a sheet has no wood they lie below it from the start. Walls are known to half a cell; ``section`` does not
 use the field and is exact.
 """
 
@@ -11,8 +11,10 @@ from collections.abc import Callable, Sequence
 from math import ceil, sqrt
 
 import numpy as np
+import shapely
 
 from archimetra.geometry.arrays import AnyArray, BoolArray, FloatArray, IntArray
+from archimetra.geometry.sheets import cells_inside
 from archimetra.job.bits import Bit
 from archimetra.job.sheet import Sheet
 from archimetra.stock.bitshapes import bit_shapes
@@ -58,7 +60,8 @@ class StockTimeline:
         self.cell = cell
         self.shape = grid_shape(sheet, cell)
         self.field = np.zeros(self.shape, dtype=np.float32) if field is None else field
-        self.field[...] = 0.0
+        self._base = _without_wood(sheet, self.shape, cell)
+        self.field[...] = 0.0 if self._base is None else self._base
         self._points, self._rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=cell / 20)
         self._points = np.require(
             self._points, requirements=["C", "W"]
@@ -123,7 +126,7 @@ class StockTimeline:
         """The same, and what undercut bits have hollowed out under wood that stays: (2, samples) bottom and top, nan where
         nothing is."""
         k, fraction = self.index_at(seconds)
-        heights = np.zeros(samples)
+        heights = _line_without_wood(self.sheet, a, b, samples)
         hollow = np.vstack((np.full(samples, np.inf), np.full(samples, -np.inf)))
         if a != b and len(self._points):
             sweep_line(heights, hollow, *a, *b, self._points, k, fraction, self._bit_of, *self._bits.arguments())
@@ -166,6 +169,9 @@ class StockTimeline:
     def _tile(self, j: int, i: int) -> AnyArray:
         return self.field[j * TILE : (j + 1) * TILE, i * TILE : (i + 1) * TILE]
 
+    def _untouched(self, j: int, i: int) -> AnyArray | float:
+        return 0.0 if self._base is None else self._base[j * TILE : (j + 1) * TILE, i * TILE : (i + 1) * TILE]
+
     def _restore(self, key: int) -> BoolArray:
         changed = np.zeros_like(self._tiles)
         for (j, i), versions in self._saved.items():
@@ -175,10 +181,29 @@ class StockTimeline:
                 if saved_key > key:
                     break
                 chosen = tile
-            self._tile(j, i)[...] = 0.0 if chosen is None else chosen
+            self._tile(j, i)[...] = self._untouched(j, i) if chosen is None else chosen
         self._at = self._keys[key]
         self._fraction = 0.0
         return changed
+
+
+_GONE_MM = 1.0  # so far below the thickest reading the field lies where there is no wood
+
+
+def _without_wood(sheet: Sheet, shape: tuple[int, int], cell: float) -> AnyArray | None:
+    """The field before anything is cut; None where it is 0 all over."""
+    if not sheet.outline:
+        return None
+    inside = cells_inside(sheet.region, shape, cell)
+    return np.where(inside, np.float32(0), np.float32(-sheet.thickest - _GONE_MM))
+
+
+def _line_without_wood(sheet: Sheet, a: tuple[float, float], b: tuple[float, float], samples: int) -> FloatArray:
+    heights = np.zeros(samples)
+    if sheet.outline:
+        at = np.linspace(a, b, samples)
+        heights[~shapely.intersects_xy(sheet.region, at)] = -sheet.thickest - _GONE_MM
+    return heights
 
 
 def _spread_times(ends: FloatArray, rows: IntArray) -> FloatArray:

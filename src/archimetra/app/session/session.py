@@ -35,6 +35,7 @@ from archimetra.engine.messages import (
     WorkerFailed,
 )
 from archimetra.geometry.affine import Affine
+from archimetra.geometry.path import Path
 from archimetra.job.ids import BoardId, PartId, ShapeId
 from archimetra.layout.nest.answer import Placement
 
@@ -77,7 +78,7 @@ class Session(Document):
         self.playhead = Playhead(self, self.planning)
         self.imports = Imports(self)
         self.nesting = Nesting(self)
-        self._fitted: tuple[BoardId, list[tuple[PartId, Placement]]] | None = None
+        self._to_come: tuple[BoardId, list[tuple[PartId, Placement]], tuple[Path, ...]] | None = None
         self.clip: Clip | None = None
         self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
         self.engine: Engine | None = None
@@ -88,13 +89,18 @@ class Session(Document):
     @property
     def fitted_here(self) -> list[tuple[PartId, Placement]]:
         """The pieces a fit would lay on the shown board."""
-        return self._fitted[1] if self._fitted is not None and self._fitted[0] == self.board_id else []
+        return self._to_come[1] if self._to_come is not None and self._to_come[0] == self.board_id else []
 
-    def show_fitted(self, pieces: list[tuple[PartId, Placement]] | None) -> None:
-        """Show on the shown board where a fit would lay pieces; None for nowhere any more."""
-        fitted = (self.board_id, pieces) if pieces else None
-        if fitted != self._fitted:
-            self._fitted = fitted
+    @property
+    def outlines_here(self) -> tuple[Path, ...]:
+        """Outlines shown on the shown board, of what could be kept of it."""
+        return self._to_come[2] if self._to_come is not None and self._to_come[0] == self.board_id else ()
+
+    def show_fitted(self, pieces: list[tuple[PartId, Placement]] | None, outlines: tuple[Path, ...] = ()) -> None:
+        """Show on the shown board where a fit would lay pieces, and outlines; None for nowhere any more."""
+        to_come = (self.board_id, pieces or [], outlines) if pieces or outlines else None
+        if to_come != self._to_come:
+            self._to_come = to_come
             self.fitted_changed.emit()
 
     # ---- starting and ending

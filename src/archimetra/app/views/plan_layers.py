@@ -5,7 +5,7 @@ from __future__ import annotations
 from math import atan2, degrees
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFont, QPainter, QPen, QPolygonF, QTransform
+from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPen, QPolygonF, QTransform
 
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import bit_hue
@@ -14,6 +14,7 @@ from archimetra.app.views.line_layer import LineLayer
 from archimetra.app.views.plan_surface import RULER_PX, PlanSurface, knob_rect
 from archimetra.app.views.snapping import Snap
 from archimetra.app.views.tools import box_handles
+from archimetra.app.widgets.sheet_outline import painter_path, placed, sheet_path
 from archimetra.edits.guides import all_guides
 from archimetra.geometry.affine import Affine
 from archimetra.job.shapes import Guide
@@ -47,15 +48,42 @@ def sheet(painter: QPainter, plan: PlanSurface) -> None:
     assert plan.board is not None
     sheet = plan.board.sheet
     rect = plan.view.rect(0, 0, sheet.width, sheet.height)
+    edge = placed(sheet_path(sheet), plan.view.to_screen)
     shadow = plan.tokens.color("ink", 26)
-    painter.fillRect(rect.translated(2, 3), shadow if not plan.tokens.is_dark else plan.tokens.color("table"))
+    painter.fillPath(edge.translated(2, 3), shadow if not plan.tokens.is_dark else plan.tokens.color("table"))
     if plan.stock is not None:
+        painter.save()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, plan.stock.width() > rect.width() * 0.8)
+        if sheet.outline:
+            painter.setClipPath(edge)
         painter.drawImage(rect, plan.stock)
+        painter.restore()
     else:
-        painter.fillRect(rect, tone_of(sheet))
+        painter.fillPath(edge, tone_of(sheet))
+    _flaws(painter, plan)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(plan.tokens.color("ink", 90), 1))
-    painter.drawRect(rect)
+    painter.drawPath(edge)
+
+
+def _flaws(painter: QPainter, plan: PlanSurface) -> None:
+    """Places that are no good hatched; metal crossed, too."""
+    assert plan.board is not None
+    flaws = plan.board.sheet.flaws
+    if not flaws:
+        return
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for flaw in flaws:
+        there = placed(painter_path((flaw.outline,)), plan.view.to_screen)
+        ink = plan.tokens.color("picked", 220)
+        painter.setPen(QPen(QColor(20, 20, 20, 200) if not flaw.is_hard else ink, 1.2, Qt.PenStyle.DashLine))
+        painter.setBrush(QBrush(QColor(20, 20, 20, 130), Qt.BrushStyle.FDiagPattern))
+        painter.drawPath(there)
+        if flaw.is_hard:
+            painter.setBrush(QBrush(QColor(20, 20, 20, 130), Qt.BrushStyle.BDiagPattern))
+            painter.drawPath(there)
+    painter.restore()
 
 
 def starts(painter: QPainter, plan: PlanSurface) -> None:

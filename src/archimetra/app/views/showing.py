@@ -227,12 +227,12 @@ def preview_groups(
 
 
 def pieces_to_come(session: Session, tokens: Tokens) -> Iterator[LineGroup] | None:
-    """The pieces of the best layout so far, or of a fit, on the shown board; None where there are none."""
+    """The pieces of the best layout so far, or of a fit, on the shown board, or the offcut's outline; None where there are none."""
     pieces = session.nesting.pieces_on(session.board.id) or session.fitted_here
-    if not pieces:
+    if not pieces and not session.outlines_here:
         return None
     pen = QPen(tokens.color("picked", 220), 1.4)
-    lines = []
+    lines = [path.flatten(0.1) for path in session.outlines_here]
     for id_, place in pieces:
         part = session.job.part(id_)
         if part is not None:

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.theme.wood import tone_of
+from archimetra.app.widgets.sheet_outline import placed, sheet_path
 from archimetra.job.sheet import Sheet, ZeroAt
 
 NINE = (
@@ -45,6 +46,14 @@ class ZeroPicker(QWidget):
         w, h = self._sheet.width * k, self._sheet.height * k
         return QPointF(self.width() / 2 + (column - 1) * w / 2, self.height() / 2 + (row - 1) * h / 2)
 
+    def _place(self, x: float, y: float) -> QPointF:
+        assert self._sheet is not None
+        low, high = self._point(2, 0), self._point(0, 2)
+        return QPointF(
+            low.x() + (high.x() - low.x()) * x / self._sheet.width,
+            low.y() + (high.y() - low.y()) * y / self._sheet.height,
+        )
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if self._sheet is None:
             return
@@ -74,7 +83,7 @@ class ZeroPicker(QWidget):
             return
         painter.setPen(QPen(self.tokens.color("quiet"), 1))
         painter.setBrush(tone_of(self._sheet))
-        painter.drawRect(QRectF(self._point(0, 0), self._point(2, 2)))
+        painter.drawPath(placed(sheet_path(self._sheet), self._place))
         for r in range(3):
             for c in range(3):
                 at = self._point(r, c)

@@ -17,10 +17,11 @@ import msgspec
 from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Direction, Mating, Overrides, Side, Tabs
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
+from archimetra.job.materials import AnyMaterial
 from archimetra.job.record import Record
 from archimetra.job.require import require
 from archimetra.job.shapes import Shape
-from archimetra.job.sheet import Material, Sheet
+from archimetra.job.sheet import Sheet
 
 NAMES_NO_CUT = CutId("")
 
@@ -81,7 +82,7 @@ class CutBase(Record, frozen=True, kw_only=True):
     def is_through(self, sheet: Sheet) -> bool:
         return self.depth(sheet) >= sheet.thinnest
 
-    def recipe(self, bit: Bit, material: Material) -> Recipe:
+    def recipe(self, bit: Bit, material: AnyMaterial) -> Recipe:
         """The bit's recipe for the material with what this cut runs differently."""
         return self.run.over(bit.recipe_for(material))
 

@@ -26,7 +26,7 @@ def faults(request: NestRequest, nested: Nested) -> list[str]:
     count = np.zeros(len(parts), int)
     by_sheet: dict[int, list[tuple[int, Region, list[tuple[Region, float]]]]] = {}
     for p in nested.placements:
-        count[p.part] += 1
+        count[p.part] += sheets[p.sheet].count
         reaches = [(affinity.affine_transform(r.centres, list(p.matrix)), r.radius) for r in parts[p.part].reaches]
         by_sheet.setdefault(p.sheet, []).append((p.part, placed_outline(request, p), reaches))
     for number, part in enumerate(parts):
@@ -58,6 +58,7 @@ def faults(request: NestRequest, nested: Nested) -> list[str]:
             elif float(shapely.distance(edge, outline)) < request.margin - EXACT_MM:
                 found.append(f"'{name}' is {float(shapely.distance(edge, outline)):.4f} mm from the edge.")
             for keep in sheets[sheet].keep_clear:
-                if float(shapely.distance(keep.area, outline)) < keep.clearance - EXACT_MM:
+                is_over = shapely.intersection(keep.area, outline.buffer(-1e-6)).area > 1e-9
+                if float(shapely.distance(keep.area, outline)) < keep.clearance - EXACT_MM or is_over:
                     found.append(f"'{name}' is too near to what is to be kept clear.")
     return found

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
+import shapely
 
 from archimetra.geometry.arrays import AnyArray, FloatArray
 from archimetra.layout.nest import first_kernels, search_kernels
 from archimetra.layout.nest.answer import Nested, Placement
-from archimetra.layout.nest.checking import faults
+from archimetra.layout.nest.checking import faults, placed_outline
 from archimetra.layout.nest.compaction import compact, legalise
 from archimetra.layout.nest.grown import COARSE_MM, TOLERANCE_MM
-from archimetra.layout.nest.request import NestError, NestRequest, check_request
+from archimetra.layout.nest.request import NestError, NestRequest
 from archimetra.layout.nest.space import Layout, Space, space_of
 
 MANY = 300  # pieces beyond which whole-sheet looks and full programs take too long
@@ -23,15 +24,15 @@ _POOL = 8
 Score = tuple[float, ...]
 
 
-def nest(
+def nest_at_once(
     request: NestRequest, *, work: float = np.inf, stop: AnyArray | None = None, tell: Callable[[Nested], None] | None = None,
 ) -> Nested:  # fmt: skip
-    """The best layout found until ``work`` (cells looked at; a second of a core is about 1e9) is done or ``stop[0]`` is set.
+    """The best layout on sheets of which there is one each, found until ``work`` (cells looked at; a second of a core is about 1e9) is done or
+    ``stop[0]`` is set.
 
     ``tell`` gets every better layout on the way, each checked. The same request and work give the same answer.
     Raises NestError where nothing can be nested.
     """
-    check_request(request)
     flag = np.zeros(1, np.int64) if stop is None else stop
     asked = sum(part.quantity for part in request.parts)
     found: Nested | None = None
@@ -310,32 +311,38 @@ class _Search:
             self._tell(nested)
 
     def _nested(self, layout: Layout, corners: FloatArray) -> Nested:
-        s, request = self._space, self._request
-        placements, left = [], np.zeros(len(request.parts), int)
-        used: dict[int, float] = {}
-        area = 0.0
-        for item in range(self._items):
-            part, zone = int(s.part[item]), int(layout.zone[item])
-            if zone < 0:
-                left[part] += 1
-                continue
-            shape, place = s.shapes[int(layout.shape[item])], s.zones[zone]
-            x, y = place.x + corners[item, 0] - shape.low[0], place.y + corners[item, 1] - shape.low[1]
-            sheet = int(s.sheet[zone])
-            placements.append(Placement(part, sheet, float(x), float(y), shape.degrees, shape.mirrored))
-            used[sheet] = max(used.get(sheet, -np.inf), float(place.x + corners[item, 0] + shape.width))
-            area += request.parts[part].outline.area
-        last = max(used, default=-1)
-        whole = sum(request.sheets[k].outline.area for k in used if k != last)
-        to = used.get(last, 0.0)
-        if last >= 0:
-            x0, y0, _, y1 = request.sheets[last].outline.bounds
-            import shapely
+        s = self._space
+        placements = []
+        for item in np.flatnonzero(layout.zone[: self._items] >= 0).tolist():
+            shape, zone = s.shapes[int(layout.shape[item])], int(layout.zone[item])
+            x = s.zones[zone].x + corners[item, 0] - shape.low[0]
+            y = s.zones[zone].y + corners[item, 1] - shape.low[1]
+            placements.append(
+                Placement(int(s.part[item]), int(s.sheet[zone]), float(x), float(y), shape.degrees, shape.mirrored)
+            )
+        return summed(self._request, placements, float(self._work[0]))
 
-            whole += request.sheets[last].outline.intersection(shapely.box(x0, y0, to + request.margin, y1)).area
-        return Nested(
-            tuple(placements), tuple(left.tolist()), len(used), to, area / whole if whole else 0.0, float(self._work[0])
-        )
+
+def summed(request: NestRequest, placements: Sequence[Placement], work: float) -> Nested:
+    """These placements as a layout, with its figures."""
+    left = np.array([part.quantity for part in request.parts])
+    used: dict[int, float] = {}
+    area = 0.0
+    for p in placements:
+        part, count = request.parts[p.part], request.sheets[p.sheet].count
+        left[p.part] -= count
+        area += part.outline.area * count
+        right = float(shapely.bounds(placed_outline(request, p))[2])
+        used[p.sheet] = max(used.get(p.sheet, -np.inf), right)
+    last = max(used, default=-1)
+    whole = sum(request.sheets[k].outline.area * request.sheets[k].count for k in used if k != last)
+    to = used.get(last, 0.0)
+    if last >= 0:
+        sheet = request.sheets[last]
+        x0, y0, _, y1 = sheet.outline.bounds
+        whole += sheet.outline.intersection(shapely.box(x0, y0, to + request.margin, y1)).area * sheet.count
+    sheets = sum(request.sheets[k].count for k in used)
+    return Nested(tuple(placements), tuple(left.tolist()), sheets, to, area / whole if whole else 0.0, work)
 
 
 def is_better(request: NestRequest, one: Nested, other: Nested) -> bool:

@@ -47,10 +47,11 @@ class KeepClear(msgspec.Struct, frozen=True, eq=False):
 
 
 class NestSheet(msgspec.Struct, frozen=True, eq=False, kw_only=True):
-    """A sheet of any outline (mm, its own coordinates)."""
+    """A sheet of any outline without openings (mm, its own coordinates). ``count`` of them are cut alike: a piece laid on one is one on each."""
 
     outline: Polygon
     keep_clear: tuple[KeepClear, ...] = ()
+    count: int = 1
 
 
 class NestRequest(msgspec.Struct, frozen=True, eq=False, kw_only=True):

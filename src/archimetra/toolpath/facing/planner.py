@@ -73,7 +73,7 @@ def plan_facing(work: ResolvedCut, progress: Progress = lambda share: None) -> t
 def _area(work: ResolvedCut, cut: FacingCut) -> Region:
     """What is faced."""
     if cut.takes_whole_sheet:
-        return as_region(shapely.box(0, 0, work.sheet.width, work.sheet.height))
+        return work.sheet.region
     return kept_region(work.shapes)
 
 
@@ -123,8 +123,7 @@ def _clear_of(area: Polygon, at: FloatArray, outward: FloatArray, reach: float) 
 
 def _is_in_air(work: ResolvedCut, at: FloatArray) -> bool:
     """Whether the bit stands past the sheet's edge there."""
-    sheet = shapely.box(0, 0, work.sheet.width, work.sheet.height)
-    return bool(sheet.distance(shapely.points(at)) >= work.bit.radius)
+    return bool(shapely.distance(work.sheet.region, shapely.points(at)) >= work.bit.radius)
 
 
 def _spiral(builder: MoveBuilder, work: ResolvedCut, area: Polygon, above: float, z: float, pass_no: int) -> None:

@@ -15,6 +15,7 @@ from archimetra.geometry.region import EMPTY, Region, as_region, polygons_of
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.shapes import Shape
+from archimetra.job.sheet import Sheet
 from archimetra.toolpath.carve.area import area_of_carving
 from archimetra.toolpath.carve_depths import carve_depths_of
 from archimetra.toolpath.resolved_cut import ResolvedCut
@@ -48,17 +49,15 @@ def pocket_area(work: ResolvedCut) -> PocketArea:
         return PocketArea(area.region, area.clearances, carving.foot, min(WALL_FIT_MM, 2 * carving.simplify_mm))
     if not cut.open_edges:
         return PocketArea(*cleared(work.shapes))
-    opened = _opened(work.shapes, work.waste_outlines, work.sheet.width, work.sheet.height, work.bit.diameter + PAST_MM)
+    opened = _opened(work.shapes, work.waste_outlines, work.sheet, work.bit.diameter + PAST_MM)
     return PocketArea(*opened)
 
 
 @lru_cache(maxsize=8)
-def _opened(
-    shapes: tuple[Shape, ...], parts: tuple[Shape, ...], width: float, height: float, reach: float
-) -> tuple[Region, Clearance]:
+def _opened(shapes: tuple[Shape, ...], parts: tuple[Shape, ...], on: Sheet, reach: float) -> tuple[Region, Clearance]:
     """The area with what lies past the edge of the sheet, or of the part it is in, within reach of it."""
     area = kept_region(shapes)
-    sheet = shapely.box(0, 0, width, height)
+    sheet = on.region
     others = [part for part in parts if part not in shapes]
     wood = sheet
     if others:

@@ -121,15 +121,19 @@ def _way_out(work: ResolvedCut, end: FloatArray, outward: FloatArray, open_area:
     head = shapely.buffer(shapely.points(end), work.bit.radius - _SLACK_MM)
     if not open_area.is_empty and bool(shapely.covers(open_area, head)):
         return end
-    sheet = shapely.box(0, 0, work.sheet.width, work.sheet.height)
+    sheet = work.sheet.region
     reach = work.bit.radius + PAST_MM
-    if not sheet.intersects(head):
+    if not shapely.intersects(sheet, head):
         return end
     # an end on or past the edge, or within the head's width of it, runs on into the air
     for extra in np.linspace(0.0, 2 * reach, 41)[1:]:
         there = end + outward * extra
-        if not sheet.intersects(shapely.buffer(shapely.points(there), reach - _SLACK_MM)):
-            inner = sheet.boundary.distance(shapely.points(end)) if sheet.contains(shapely.points(end)) else 0.0
+        if not shapely.intersects(sheet, shapely.buffer(shapely.points(there), reach - _SLACK_MM)):
+            inner = (
+                shapely.distance(sheet.boundary, shapely.points(end))
+                if shapely.contains(sheet, shapely.points(end))
+                else 0.0
+            )
             return there if inner <= work.bit.radius else None
     return None
 

@@ -15,13 +15,13 @@ from archimetra.app.widgets.badge import badge_pixmap
 from archimetra.app.widgets.fields import TextField, label, show_kind
 from archimetra.edits import basic as edits
 from archimetra.edits.edit import Edit
+from archimetra.edits.sheets import materials_of
 from archimetra.job.bits import Bit, MaterialRecipe, Recipe
 from archimetra.job.ids import BitId
+from archimetra.job.materials import AnyMaterial, Material
 from archimetra.job.recipes import Judgement, first_recipe, judge, limit_to_machine, with_recipe
-from archimetra.job.sheet import Material
 
 replace = msgspec.structs.replace
-MATERIALS = list(Material)
 
 
 class RecipesPanel(Panel):
@@ -32,7 +32,7 @@ class RecipesPanel(Panel):
     def build(self) -> None:
         form = self.form
         self._id: BitId | None = None
-        self._material: Material | None = None
+        self._material: AnyMaterial | None = None
         self._bit = self.combo_row(form, "Bit", self._choose_bit)
         self._bit.setIconSize(QSize(16, 16))
         self._wood = self.combo_row(form, "Material", self._choose_material)
@@ -99,12 +99,17 @@ class RecipesPanel(Panel):
         return found or job.bits[0]
 
     @property
-    def material(self) -> Material:
+    def material(self) -> AnyMaterial:
         return self._material or self.session.board.sheet.material
 
     @property
+    def offered(self) -> list[AnyMaterial]:
+        """The standard ones, and the job's own."""
+        return [*Material, *materials_of(self.session.job)]
+
+    @property
     def entry(self) -> MaterialRecipe | None:
-        return next((entry for entry in self.bit.recipes if entry.material is self.material), None)
+        return self.bit.entry_for(self.material)
 
     @property
     def recipe(self) -> Recipe:
@@ -116,18 +121,18 @@ class RecipesPanel(Panel):
         self.refresh()
 
     def refresh(self) -> None:
+        if self.material not in self.offered:  # renamed or gone since
+            self._material = None
         super().refresh()
         bits, entry = self.session.job.bits, self.entry
         fill(self._bit, [bit.name for bit in bits], next(i for i, bit in enumerate(bits) if bit.id == self.bit.id))
         for k, bit in enumerate(bits):
             self._bit.setItemIcon(k, badge_pixmap(bit))
-        words = [
-            m.value.capitalize() + (" *" if any(e.material is m for e in self.bit.recipes) else "") for m in MATERIALS
-        ]
-        fill(self._wood, words, MATERIALS.index(self.material))
+        words = [m.label + (" *" if self.bit.entry_for(m) is not None else "") for m in self.offered]
+        fill(self._wood, words, self.offered.index(self.material))
         self._own_words.setText(
             f"Its own recipe for {self.material.value}." if entry is not None
-            else f"No recipe for {self.material.value} yet: the bit's general one serves. Changing a number makes one."
+            else f"No recipe for {self.material.value} yet: {self._stand_in()} serves. Changing a number makes one."
         )  # fmt: skip
         machine = self.session.job.machine
         changed = limit_to_machine(self.recipe, machine)
@@ -141,12 +146,16 @@ class RecipesPanel(Panel):
         self._notes.show_text(entry.notes if entry is not None else "")
         self._result.show_text(entry.result if entry is not None else "")
 
+    def _stand_in(self) -> str:
+        like = self.material.like
+        return f"that for {like.value}" if self.bit.entry_for(like) is not None else "the bit's general one"
+
     def _choose_bit(self, index: int) -> None:
         self._id = self.session.job.bits[index].id
         self.refresh()
 
     def _choose_material(self, index: int) -> None:
-        self._material = MATERIALS[index]
+        self._material = self.offered[index]
         self.refresh()
 
     def _edit(self, **fields: float) -> Edit:
@@ -166,7 +175,7 @@ class RecipesPanel(Panel):
         self.session.apply(self._with(first_recipe(self.bit, self.material, self.session.job.machine)))
 
     def _forget(self) -> None:
-        left = tuple(e for e in self.bit.recipes if e.material is not self.material)
+        left = tuple(e for e in self.bit.recipes if e.material != self.material.value)
         self.session.apply(edits.change_bit(self.session.job, self.bit.id, "General recipe", recipes=left))
 
     def show_theme(self, tokens: Tokens) -> None:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from concurrent.futures import Future, ThreadPoolExecutor
-
-from PySide6.QtCore import QObject, QTimer, Signal
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QCheckBox
 
 from archimetra.app.stations.artwork.panel import Panel
@@ -12,21 +10,16 @@ from archimetra.app.stations.bindings import TypedNumber
 from archimetra.app.stations.page import shown
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
+from archimetra.app.widgets.later import Later
 from archimetra.job.ids import PartId
 from archimetra.job.parts import Part
 from archimetra.job.quantities import format_length
-from archimetra.layout.fit import FitAsked, Fitted, fit, with_less_spacing
+from archimetra.layout.fit import Fitted, fit, with_less_spacing
 from archimetra.layout.spacing import proposed_spacing
 
 MARGIN_MM = 10.0
 _PAUSE_MS = 30  # after the last change
 Better = tuple[float, int]
-
-
-class _Answers(QObject):
-    """Brings what a thread found to the window's."""
-
-    found = Signal(object, object)  # the FitAsked, and what a narrower spacing would give
 
 
 class FitPanel(Panel):
@@ -63,7 +56,6 @@ class FitPanel(Panel):
         (self._lay,) = self.buttons(
             body, ("Lay them out", "Pieces of the part on this board, in place of those that lie there", self._lay_out)
         )
-        self._asked: FitAsked | None = None
         self._found: Fitted | None = None
         self._for: object = None
         self._is_open = False
@@ -71,9 +63,7 @@ class FitPanel(Panel):
         self._timer.setSingleShot(True)
         self._timer.setInterval(_PAUSE_MS)
         self._timer.timeout.connect(self._work_out)
-        self._answers = _Answers(form)
-        self._answers.found.connect(self._take_better)
-        self._thread = ThreadPoolExecutor(1, thread_name_prefix="fit")
+        self._later = Later(form, "fit")
 
     @property
     def part(self) -> Part | None:
@@ -85,6 +75,7 @@ class FitPanel(Panel):
 
     def closed(self) -> None:
         self._is_open = False
+        self._later.forget()
         self.session.show_fitted(None)
 
     def refresh(self) -> None:
@@ -130,7 +121,7 @@ class FitPanel(Panel):
         s, part = self.session, self.part
         if part is None or not self._is_open:
             return
-        asked = self._asked = fit_asked(
+        asked = fit_asked(
             s.job, s.board, part, spacing=self._spacing.value, margin=self._margin.value, is_staggered=self._staggered.isChecked(),
             is_centred=self._centred.isChecked(),
         )  # fmt: skip
@@ -141,10 +132,7 @@ class FitPanel(Panel):
         shown(self._more, False)
         self._lay.setEnabled(found.count > 0)
 
-        def tell(done: Future[Better | None]) -> None:
-            self._answers.found.emit(asked, done.result())
-
-        self._thread.submit(with_less_spacing, asked, found).add_done_callback(tell)
+        self._later.ask(lambda: with_less_spacing(asked, found), self._take_better)
 
     def _fit_words(self, found: Fitted) -> str:
         if not found.columns:
@@ -154,9 +142,7 @@ class FitPanel(Panel):
         beside = f" {taken} places are taken by clamps or other work." if taken > 0 else ""
         return f"{found.count} fit: {found.columns} columns, {found.rows} rows{turned}.{beside}"
 
-    def _take_better(self, asked: FitAsked, better: Better | None) -> None:
-        if asked is not self._asked:
-            return  # the numbers have changed since
+    def _take_better(self, better: Better | None) -> None:
         unit = self.session.job.unit
         self._more.setText(
             f"{better[1]} if they were {format_length(better[0], unit)} {unit} apart." if better is not None else ""

@@ -30,7 +30,7 @@ class PartList(QListWidget):
 
     def show_parts(self, session: Session, shown: PartId, tokens: Tokens) -> None:
         job = session.job
-        state = (job.parts, tuple(board.instances for board in job.stored), shown, tokens)
+        state = (job.parts, tuple((board.instances, board.sheet.count) for board in job.boards), shown, tokens)
         if state == self._state:
             return
         self._state = state
@@ -55,8 +55,8 @@ class PartList(QListWidget):
 
 
 def lying(job: Job, part: Part) -> int:
-    """How many pieces of a part lie on the boards of a job."""
-    return sum(piece.part == part.id for board in job.stored for piece in board.instances)
+    """How many pieces of a part are cut from the sheets of a job."""
+    return sum(board.sheet.count for board in job.boards for piece in board.instances if piece.part == part.id)
 
 
 def _row(part: Part, lie: int, tokens: Tokens) -> QWidget:
