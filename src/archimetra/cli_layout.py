@@ -9,11 +9,20 @@ import sys
 import time
 from math import inf
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from archimetra.base.errors import ArchimetraError
+from archimetra.job.sheet import HoldDown
+
+if TYPE_CHECKING:
+    from archimetra.geometry.region import Region
+    from archimetra.job.job import Board, Job
+    from archimetra.job.parts import Part
 
 _LONGEST_S = 24 * 3600.0
+_CHORD_MM = 0.01
 
 
 def add_parsers(commands: Any) -> None:
@@ -117,43 +126,12 @@ def _tell(nested: Any) -> None:
 
 def layout(options: argparse.Namespace) -> int:
     """``archimetra layout``: enough for anybody to check every distance."""
-    import shapely
-
     from archimetra.job.file import load_job
-    from archimetra.layout.of_job import kept_wood
-    from archimetra.toolpath.shared.fixtures import outline_of
 
     job = load_job(options.job).job
-    sheet = job.boards[0].sheet if job.boards else None
     if options.json:
-        said = {
-            "job": job.name,
-            "boards": [
-                {
-                    "board": board.name,
-                    "sheet": {
-                        "outline": [[0.0, 0.0], [board.sheet.width, 0.0], [board.sheet.width, board.sheet.height], [0.0, board.sheet.height]],
-                        "fixtures": [list(map(list, outline_of(f).exterior.coords)) for f in board.fixtures],
-                    },
-                    "instances": [
-                        {"id": p.id, "part": p.part, "x": p.x, "y": p.y, "degrees": p.degrees, "mirrored": p.mirrored}
-                        for p in board.instances
-                    ],
-                }
-                for board in job.boards
-            ],
-            "parts": [
-                {
-                    "id": part.id, "name": part.name, "quantity": part.quantity, "priority": part.priority,
-                    "outlines": [
-                        [list(map(list, ring.coords)) for ring in (polygon.exterior, *polygon.interiors)]
-                        for polygon in shapely.get_parts(kept_wood(job, part, sheet))
-                    ],
-                }
-                for part in job.parts
-                if sheet is not None
-            ],
-        }  # fmt: skip
+        parts = [_part(job, part) for part in job.parts]
+        said = {"job": job.name, "boards": [_board(board) for board in job.boards], "parts": parts}
         print(json.dumps(said, indent=1))
         return 0
     for board in job.boards:
@@ -163,3 +141,50 @@ def layout(options: argparse.Namespace) -> int:
             if count:
                 print(f"  {count} of '{part.name}'")
     return 0
+
+
+def _board(board: Board) -> dict[str, Any]:
+    from archimetra.toolpath.shared.fixtures import outline_of
+
+    sheet = board.sheet
+    (outline, *openings), *_ = _rings(sheet.region)
+    return {
+        "board": board.name,
+        "sheet": {
+            "outline": outline,
+            "openings": openings,
+            "flaws": [{"outline": flaw.outline.flatten(_CHORD_MM).tolist(), "is_hard": flaw.is_hard} for flaw in sheet.flaws],
+            "fixtures": [list(map(list, outline_of(f).exterior.coords)) for f in board.fixtures],
+            "holds_what_is_loose": sheet.hold_down is HoldDown.TAPED, "count": sheet.count,
+        },
+        "instances": [
+            {"id": p.id, "part": p.part, "x": p.x, "y": p.y, "degrees": p.degrees, "mirrored": p.mirrored}
+            for p in board.instances
+        ],
+    }  # fmt: skip
+
+
+def _part(job: Job, part: Part) -> dict[str, Any]:
+    """With its kept wood, in whose openings others may lie, and the same without openings, as it counts on a sheet that is only clamped."""
+    from archimetra.job.sheet import Sheet
+    from archimetra.layout.of_job import kept_wood
+
+    like = job.boards[0].sheet if job.boards else Sheet(width=100.0, height=100.0, readings=(10.0,))
+    woods = [
+        kept_wood(job, part, msgspec.structs.replace(like, hold_down=hold))
+        for hold in (HoldDown.TAPED, HoldDown.CLAMPED)
+    ]
+    return {
+        "id": part.id, "name": part.name, "quantity": part.quantity, "priority": part.priority, "outlines": _rings(woods[0]),
+        "outlines_clamped": _rings(woods[1]),
+    }  # fmt: skip
+
+
+def _rings(region: Region) -> list[list[list[list[float]]]]:
+    """For each polygon its edge and then its openings."""
+    from archimetra.geometry.region import polygons_of
+
+    return [
+        [list(map(list, ring.coords)) for ring in (polygon.exterior, *polygon.interiors)]
+        for polygon in polygons_of(region)
+    ]

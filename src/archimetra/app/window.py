@@ -420,7 +420,7 @@ class MainWindow(CommandWindow):
         if drawing is not None and not self.plan.marks.has_preview:
             self.plan.fit()
         if drawing is None:
-            self.plan.marks.show_preview(pieces_to_come(s, self.tokens))
+            self.plan.marks.show_preview(pieces_to_come(s, self.tokens) if self.station == "layout" else None)
         else:
             self.plan.marks.show_preview(*preview_groups(drawing, picture, s.board, self.tokens))
         if self.station == "cuts":
@@ -452,6 +452,7 @@ class MainWindow(CommandWindow):
         self._stack.setCurrentWidget(page.widget)
         self.rail.show_station(id_)
         self._refresh_page()
+        self._show_pieces_to_come()
 
     def station_board(self) -> None:
         self.show_station("board")

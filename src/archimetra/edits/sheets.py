@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from archimetra.edits.edit import Edit, board_of, replace, with_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path, bounds_of
-from archimetra.geometry.region import Region, polygons_of
-from archimetra.geometry.sheets import sheet_region
 from archimetra.job.flat import MARK
 from archimetra.job.ids import BoardId, ShapeId, SheetId
 from archimetra.job.job import Board, Job, new_board, with_boards
 from archimetra.job.materials import OwnMaterial
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Flaw, Sheet, Zero, ZeroAt
+
+if TYPE_CHECKING:
+    from archimetra.geometry.region import Region
 
 NEW_FLAW_MM = 40.0
 
@@ -30,6 +31,9 @@ def take_outline(job: Job, board_id: BoardId, picked: Iterable[ShapeId]) -> Edit
     taken = _closed(board, picked, "the edge of a sheet")
     paths = [path for shape in taken for path in shape.placed()]
     x0, y0, x1, y1 = bounds_of(paths) or (0.0, 0.0, 0.0, 0.0)
+    from archimetra.geometry.region import polygons_of
+    from archimetra.geometry.sheets import sheet_region
+
     if len(polygons_of(sheet_region(tuple(paths), x1 - x0, y1 - y0))) != 1:
         raise ValueError("a sheet has one outline, with openings inside it; pick those")
     to_corner = Affine.shift(-x0, -y0)

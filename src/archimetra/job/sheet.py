@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 
 MOST_SHEETS = 999
 MOST_FLAWS = 500
+NO_WOOD_MM = 1e-3  # so far below its bottom stock lies where the sheet has no wood
 _HAIR_MM = 0.01
 
 

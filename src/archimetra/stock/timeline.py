@@ -16,7 +16,7 @@ import shapely
 from archimetra.geometry.arrays import AnyArray, BoolArray, FloatArray, IntArray
 from archimetra.geometry.sheets import cells_inside
 from archimetra.job.bits import Bit
-from archimetra.job.sheet import Sheet
+from archimetra.job.sheet import NO_WOOD_MM, Sheet
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.sweep_kernels import TILE, sweep, sweep_line
 from archimetra.toolpath.shared.moves import straightened
@@ -187,22 +187,19 @@ class StockTimeline:
         return changed
 
 
-_GONE_MM = 1.0  # so far below the thickest reading the field lies where there is no wood
-
-
 def _without_wood(sheet: Sheet, shape: tuple[int, int], cell: float) -> AnyArray | None:
     """The field before anything is cut; None where it is 0 all over."""
     if not sheet.outline:
         return None
     inside = cells_inside(sheet.region, shape, cell)
-    return np.where(inside, np.float32(0), np.float32(-sheet.thickest - _GONE_MM))
+    return np.where(inside, np.float32(0), np.float32(-sheet.thickest - NO_WOOD_MM))
 
 
 def _line_without_wood(sheet: Sheet, a: tuple[float, float], b: tuple[float, float], samples: int) -> FloatArray:
     heights = np.zeros(samples)
     if sheet.outline:
         at = np.linspace(a, b, samples)
-        heights[~shapely.intersects_xy(sheet.region, at)] = -sheet.thickest - _GONE_MM
+        heights[~shapely.intersects_xy(sheet.region, at)] = -sheet.thickest - NO_WOOD_MM
     return heights
 
 

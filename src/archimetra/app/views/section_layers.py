@@ -12,6 +12,7 @@ from archimetra.app.theme.wood import tone_of
 from archimetra.app.views.section_data import LEFT, SPOIL_MM, Frame, SectionData, floors, stretches
 from archimetra.app.widgets.badge import draw_bit
 from archimetra.job.quantities import format_length
+from archimetra.job.sheet import NO_WOOD_MM
 
 
 def surface(data: SectionData, frame: Frame) -> list[QPointF]:
@@ -141,7 +142,14 @@ def paint_floors(painter: QPainter, data: SectionData, frame: Frame, tokens: Tok
     for floor in floors(data):
         depth = -floor.z
         is_through = depth >= data.sheet.thinnest - 1e-9
-        text = "through" if is_through else f"{format_length(depth, data.unit)} {data.unit} deep"
+        is_missing = bool(data.sheet.outline) and abs(depth - data.sheet.thickest - NO_WOOD_MM) < NO_WOOD_MM / 2
+        text = (
+            "no wood"
+            if is_missing
+            else "through"
+            if is_through
+            else f"{format_length(depth, data.unit)} {data.unit} deep"
+        )
         middle = frame.x((floor.begin + floor.end) / 2)
         needed = painter.fontMetrics().horizontalAdvance(text) + 10
         if (floor.end - floor.begin) * frame.across < 3 or middle - needed / 2 < last_end:

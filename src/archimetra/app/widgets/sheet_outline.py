@@ -16,8 +16,11 @@ _FLAT_MM = 0.1
 
 def sheet_path(sheet: Sheet) -> QPainterPath:
     """The edge of the wood in board coordinates, openings left out."""
-    outline = sheet.outline or (Path.rectangle(0.0, 0.0, sheet.width, sheet.height),)
-    return painter_path(outline)
+    if sheet.outline:
+        return painter_path(sheet.outline)
+    path = QPainterPath()
+    path.addRect(0.0, 0.0, sheet.width, sheet.height)
+    return path
 
 
 @lru_cache(maxsize=64)

@@ -38,7 +38,7 @@ class FlawsForm(Rows):
         (_, self._from_picked, self._remove) = self.buttons(
             form,
             ("Add a flaw", "A round one in the sheet's middle, to be given its place and size", self._add),
-            ("Picked are flaws", "Outlines picked on the plan become flaws", self._take),
+            ("From picked", "Outlines picked on the plan become flaws", self._take),
             ("Remove", "Take the shown one away", self._take_away),
         )
         self._trouble = form.add(label("", "stop"))

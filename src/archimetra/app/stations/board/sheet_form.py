@@ -34,7 +34,7 @@ class SheetForm(Rows):
         (self._from_picked, self._plain) = self.buttons(
             form,
             (
-                "Picked are its edge",
+                "Edge from picked",
                 "Outlines picked on the plan become the sheet's edge, those inside others its openings",
                 lambda: self._try(
                     lambda: sheets.take_outline(self.session.job, self.session.board.id, self.session.picked)
@@ -47,14 +47,14 @@ class SheetForm(Rows):
             ),
         )
         self._readings = QuantityField(
-            "Thickness readings", width=172
+            "Thickness readings", width=164
         )  # no room for a note: the unit is that of the rows above
         form.row("Thickness", self._readings)
         self._readings.entered.connect(self._enter_readings)
         self._spread = form.add(label("", "note"))
         self.number_row(
             form, "Equal sheets", get=lambda: float(session.board.sheet.count), edit=self._counted,
-            note=lambda: "cut one after the other" if session.board.sheet.count > 1 else "",
+            note=lambda: "cut alike" if session.board.sheet.count > 1 else "",
         )  # fmt: skip
         self._material = self.combo_row(form, "Material", self._choose_material)
         self._own = OwnMaterialForm(session, tokens)
