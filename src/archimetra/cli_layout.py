@@ -11,10 +11,7 @@ from math import inf
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-import msgspec
-
 from archimetra.base.errors import ArchimetraError
-from archimetra.job.sheet import HoldDown
 
 if TYPE_CHECKING:
     from archimetra.geometry.region import Region
@@ -155,7 +152,7 @@ def _board(board: Board) -> dict[str, Any]:
             "openings": openings,
             "flaws": [{"outline": flaw.outline.flatten(_CHORD_MM).tolist(), "is_hard": flaw.is_hard} for flaw in sheet.flaws],
             "fixtures": [list(map(list, outline_of(f).exterior.coords)) for f in board.fixtures],
-            "holds_what_is_loose": sheet.hold_down is HoldDown.TAPED, "count": sheet.count,
+            "count": sheet.count,
         },
         "instances": [
             {"id": p.id, "part": p.part, "x": p.x, "y": p.y, "degrees": p.degrees, "mirrored": p.mirrored}
@@ -165,18 +162,14 @@ def _board(board: Board) -> dict[str, Any]:
 
 
 def _part(job: Job, part: Part) -> dict[str, Any]:
-    """With its kept wood, in whose openings others may lie, and the same without openings, as it counts on a sheet that is only clamped."""
+    """With its kept wood, in whose openings others may lie."""
     from archimetra.job.sheet import Sheet
     from archimetra.layout.of_job import kept_wood
 
     like = job.boards[0].sheet if job.boards else Sheet(width=100.0, height=100.0, readings=(10.0,))
-    woods = [
-        kept_wood(job, part, msgspec.structs.replace(like, hold_down=hold))
-        for hold in (HoldDown.TAPED, HoldDown.CLAMPED)
-    ]
     return {
-        "id": part.id, "name": part.name, "quantity": part.quantity, "priority": part.priority, "outlines": _rings(woods[0]),
-        "outlines_clamped": _rings(woods[1]),
+        "id": part.id, "name": part.name, "quantity": part.quantity, "priority": part.priority,
+        "outlines": _rings(kept_wood(job, part, like)),
     }  # fmt: skip
 
 

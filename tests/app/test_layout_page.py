@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QCheckBox
 
 from app.conftest import settle
 from app.gestures import button, choose, part, type_into, words_on
+from archimetra.app.stations.cuts.cut_list import cut_times
 from archimetra.app.stations.layout.part_list import PartList
 from archimetra.edits import placing
 from archimetra.edits.parting import change_part
@@ -206,3 +207,22 @@ class TestFit:
         type_into(window, "Edge margin", "180")
         qtbot.waitUntil(lambda: "None fits" in words_on(fit))
         assert not button(window, "Lay them out").isEnabled()
+
+
+def test_piece_by_piece_is_offered_where_there_are_pieces_and_runs_so(window, qtbot):
+    window.station_cuts()
+    assert not [
+        box for box in window.findChildren(QCheckBox) if box.text().startswith("Piece by piece") and box.isVisible()
+    ]
+    window.station_layout()
+    make_parts(window, qtbot)
+    window.station_cuts()
+    box = next(b for b in window.findChildren(QCheckBox) if b.text().startswith("Piece by piece") and b.isVisible())
+    box.click()
+    settle(qtbot, window)
+    assert window.session.board.piece_by_piece
+    cuts = [block.cut for block in window.session.planning.plan.run.blocks]
+    times = cut_times(window.session)
+    assert set(times) == set(cuts)
+    window.undo()
+    assert not window.session.board.piece_by_piece

@@ -12,8 +12,10 @@ import shapely
 from shapely import affinity
 
 from archimetra.cli import main
+from archimetra.demo.build import build
 from archimetra.edits import basic, parting
 from archimetra.edits.finishing import finish_edit
+from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job.cut_parts import Lead, LeadKind, Side
@@ -169,20 +171,9 @@ class TestWhatIsKept:
         assert kept_wood(job, part, sheet).area == pytest.approx(whole)
         opened = self.with_slot_cut(job, Side.INSIDE, through=True)
         assert kept_wood(opened, part, sheet).area == pytest.approx(whole - 30 * 12)
-        assert kept_wood(opened, part, job.boards[0].sheet).area == pytest.approx(whole)  # clamped, it would be loose
+        assert kept_wood(opened, part, job.boards[0].sheet).area == pytest.approx(whole - 30 * 12)
         for side, through in ((Side.INSIDE, False), (Side.OUTSIDE, True)):
             assert kept_wood(self.with_slot_cut(job, side, through=through), part, sheet).area == pytest.approx(whole)
-
-    def test_one_clamped_sheet_among_taped_ones_is_enough_for_openings_to_be_no_room(self, job):
-        opened = self.with_slot_cut(job, Side.INSIDE, through=True)
-        board = opened.boards[0]
-        taped = replace(board, sheet=replace(board.sheet, hold_down=HoldDown.TAPED))
-        whole = 90 * 60 - 50 * 30 / 2
-        areas = [
-            nest_request(opened, boards)[0].parts[0].outline.area
-            for boards in ((taped,), (taped, board), (board, taped))
-        ]
-        assert areas == pytest.approx([whole - 30 * 12, whole, whole])
 
     def test_the_widest_bit_that_cuts_a_part_out_rules_the_spacing(self, job):
         assert proposed_spacing(job, job.parts) == 8.0
@@ -279,3 +270,28 @@ def _cut_through(text: str) -> shapely.Geometry:
     """What a file's moves sweep right through the sheet, read back."""
     run = read_gcode(text)
     return swept(run, 3.0, deeper_than=11.9)
+
+
+@pytest.mark.parametrize("name", ["Hands", "Hands, more"])
+def test_of_the_sample_nothing_kept_of_any_piece_is_touched_and_all_of_its_edge_is_cut(name):
+    job = build().job
+    board = next(board for board in job.boards if board.name == name)
+    plan = plan_board(job, board, {})
+    ground = shapely.union_all(
+        [swept(cut.toolpath, job.bit(cut.toolpath.bit).radius, deeper_than=0.05) for cut in plan.cuts]
+    )
+    holes = shapely.union_all(
+        [
+            shapely.Polygon(shape.placed()[0].flatten(0.01)).buffer(0.6)
+            for cut in board.cuts
+            if not isinstance(cut, ProfileCut)
+            for shape in board.shapes_of(cut)
+        ]
+    )
+    for piece in board.instances:
+        at = piece.at
+        wood = affinity.affine_transform(
+            kept_wood(job, job.part(piece.part), board.sheet), [at.a, at.c, at.b, at.d, at.e, at.f]
+        )
+        assert wood.difference(holes).buffer(-0.03).intersection(ground).area < 0.02, piece
+        assert shapely.boundary(wood.buffer(0.1)).difference(ground).length < 0.01, piece

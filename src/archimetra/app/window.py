@@ -482,7 +482,7 @@ class MainWindow(CommandWindow):
         plan = self.session.planning.plan
         if plan is None:
             return
-        order = [block.cut for block in plan.run.blocks if block.cut != cut_id]
+        order = list(dict.fromkeys(block.cut for block in plan.run.blocks if block.cut != cut_id))
         rest = [cut.id for cut in self.session.board.cuts if cut.id != cut_id]
         index = rest.index(order[position]) if position < len(order) else len(rest)
         self.session.apply(edits.reorder_cut(self.session.job, self.session.board.id, cut_id, index))

@@ -84,8 +84,8 @@ def cannot_plunge(given: CheckInput) -> Iterator[Finding]:
             continue
         straight_down = cut.plunges
         if straight_down is None:
-            block = next((b for b in given.run.blocks if b.cut == cut.id), None)
-            straight_down = block is not None and bool((given.run.role[block.first : block.last] == Role.DRILL).any())
+            roles = (given.run.role[b.first : b.last] for b in given.run.blocks if b.cut == cut.id)
+            straight_down = any(bool((role == Role.DRILL).any()) for role in roles)
         if straight_down:
             yield Finding(
                 "no-plunge", Severity.STOP,

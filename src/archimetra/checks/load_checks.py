@@ -12,6 +12,7 @@ from archimetra.checks.check_input import CheckInput
 from archimetra.job.bits import BitKind
 from archimetra.job.recipes import PASS_SHARES, REFERENCE_DIAMETER
 from archimetra.stock.surface import lowest_by_block
+from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.passes import pass_depths
 
 _OPEN_MM = 0.05
@@ -21,30 +22,38 @@ _FEW = 0.02  # share of a cut's way that may lie over uncut wood: corners
 
 def start_closed(given: CheckInput) -> Iterator[Finding]:
     """A start depth counts on wood that is gone: whether it is, by then, is read off the run."""
-    numbers = {block.cut: number for number, block in enumerate(given.run.blocks)}
     for work in given.resolved():
-        cut, start = work.cut, work.cut.start_depth + work.face
-        number = numbers.get(cut.id)
-        if cut.start_depth <= 0 or number is None or not cut.counts_on_opened:
+        cut = work.cut
+        if cut.start_depth <= 0 or not cut.counts_on_opened:
             continue
-        block = given.run.blocks[number]
-        xyz = given.run.xyz[block.first : block.last]
-        low = xyz[xyz[:, 2] < -start - 1e-6][:, :2]
-        if not len(low):
-            continue
-        places = low[:: max(1, len(low) // _MOST_PLACES)]
-        before = lowest_by_block(given.run, given.job.bits, places, blocks=number).min(axis=1, initial=0.0)
-        closed = before > -start + _OPEN_MM
-        if closed.mean() <= _FEW:
-            continue
-        worst = int(np.argmax(before * closed - (~closed) * 1e9))
-        standing = start + float(before[worst])
-        yield Finding(
-            "start-closed", Severity.STOP,
-            f"'{cut.name}' starts {mm(cut.start_depth)} down, but {mm(standing, '.1f')} of wood still stand above that when it runs: the bit "
-            "would go down into it at once.",
-            mend="Let the cut that opens it run before, or start at 0.", at=(float(places[worst, 0]), float(places[worst, 1])), subject=cut.id,
-        )  # fmt: skip
+        for number, block in enumerate(given.run.blocks):
+            found = _start_closed(given, work, number) if block.cut == cut.id else None
+            if found is not None:
+                yield found
+                break
+
+
+def _start_closed(given: CheckInput, work: ResolvedCut, number: int) -> Finding | None:
+    """Where one block of a cut comes down into wood that stands above its start."""
+    cut, start = work.cut, work.cut.start_depth + work.face
+    block = given.run.blocks[number]
+    xyz = given.run.xyz[block.first : block.last]
+    low = xyz[xyz[:, 2] < -start - 1e-6][:, :2]
+    if not len(low):
+        return None
+    places = low[:: max(1, len(low) // _MOST_PLACES)]
+    before = lowest_by_block(given.run, given.job.bits, places, blocks=number).min(axis=1, initial=0.0)
+    closed = before > -start + _OPEN_MM
+    if closed.mean() <= _FEW:
+        return None
+    worst = int(np.argmax(before * closed - (~closed) * 1e9))
+    standing = start + float(before[worst])
+    return Finding(
+        "start-closed", Severity.STOP,
+        f"'{cut.name}' starts {mm(cut.start_depth)} down, but {mm(standing, '.1f')} of wood still stand above that when it runs: the bit "
+        "would go down into it at once.",
+        mend="Let the cut that opens it run before, or start at 0.", at=(float(places[worst, 0]), float(places[worst, 1])), subject=cut.id,
+    )  # fmt: skip
 
 
 def carve_heavy(given: CheckInput) -> Iterator[Finding]:
@@ -55,10 +64,11 @@ def carve_heavy(given: CheckInput) -> Iterator[Finding]:
         carving = work.carving
         if carving is None or bit.kind is not BitKind.VEE:
             continue
-        number = next((block for block in given.run.blocks if block.cut == cut.id), None)
-        if number is None:
+        blocks = [block for block in given.run.blocks if block.cut == cut.id]
+        if not blocks:
             continue
-        deepest = -float(given.run.xyz[number.first : number.last, 2].min()) - work.face - carving.start
+        lowest = min(float(given.run.xyz[block.first : block.last, 2].min()) for block in blocks)
+        deepest = -lowest - work.face - carving.start
         slope = tan(radians(bit.angle / 2))
         sound = PASS_SHARES[given.sheet.material.like] * REFERENCE_DIAMETER**2
 

@@ -13,25 +13,31 @@ from archimetra.base.findings import Finding, Severity
 from archimetra.checks.check_input import CheckInput
 from archimetra.geometry.region import polygons_of
 from archimetra.job.cuts import Clears, Cut
+from archimetra.job.flat import instance_of
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import HoldDown
 from archimetra.toolpath.shared.contours import kept_region
+from archimetra.toolpath.shared.program import Block
 
 
 def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
     """A through outline cut before other work within it: the part may move while that is done, unless all of the sheet is held."""
     if given.sheet.hold_down is HoldDown.TAPED:
         return
-    cuts = list(given.cuts())
-    for number, (early, _) in enumerate(cuts[:-1]):
+    blocks = [(block, cut) for block in given.run.blocks if (cut := given.board.cut(block.cut)) is not None]
+    told: set[tuple[str, str]] = set()
+    for number, (early_block, early) in enumerate(blocks[:-1]):
         if early.loosens is None or not early.is_through(given.board.sheet):
             continue
-        parts = [Polygon(part.exterior) for part in polygons_of(kept_region(given.board.shapes_of(early)))]
-        for late, _ in cuts[number + 1 :]:
-            if late.takes_whole_sheet:
+        own = _shapes_of(given, early_block, early)
+        parts = [Polygon(part.exterior) for part in polygons_of(kept_region(own))]
+        taken = {shape.id for shape in own}
+        for late_block, late in blocks[number + 1 :]:
+            if late.takes_whole_sheet or (early.id, late.id) in told:
                 continue
-            lines = [_lines_of(shape) for shape in given.board.shapes_of(late) if shape.id not in early.shapes]
+            lines = [_lines_of(shape) for shape in _shapes_of(given, late_block, late) if shape.id not in taken]
             if parts and lines and shapely.STRtree(parts).query(lines, predicate="within").size:
+                told.add((early.id, late.id))
                 yield Finding(
                     "order-inside",
                     Severity.CAUTION,
@@ -39,6 +45,11 @@ def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
                     mend=f"Drag '{late.name}' before '{early.name}' in the sequence.",
                     subject=late.id,
                 )
+
+
+def _shapes_of(given: CheckInput, block: Block, cut: Cut) -> tuple[Shape, ...]:
+    """What a block cuts: the shapes of its cut on its pieces."""
+    return tuple(shape for shape in given.board.shapes_of(cut) if instance_of(shape.id) in block.pieces)
 
 
 @lru_cache(maxsize=4000)

@@ -158,3 +158,11 @@ def order_by_itself(job: Job, board_id: BoardId, *, is_on: bool = True) -> Edit:
         return replace(board, auto_order=is_on)
 
     return Edit("Order by itself" if is_on else "Own order", with_board(job, board_id, change))
+
+
+def run_piece_by_piece(job: Job, board_id: BoardId, *, is_on: bool = True) -> Edit:
+    """What one bit does on the pieces of parts is done for one after the other, or cut by cut over all of them."""
+    return Edit(
+        "Piece by piece" if is_on else "Cut by cut",
+        with_board(job, board_id, lambda b: replace(b, piece_by_piece=is_on)),
+    )

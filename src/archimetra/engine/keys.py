@@ -121,6 +121,7 @@ def run_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
     parts = (
         (
             board.id,
+            board.piece_by_piece,
             replace(board.sheet, outline=(), flaws=(), count=1),
             _extent(board.sheet),
             board.heights,

@@ -2,69 +2,117 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, MutableMapping
+from collections.abc import Callable, Mapping, MutableMapping, Sequence
+from itertools import groupby
 
 import msgspec
 
+from archimetra.base.findings import Finding
 from archimetra.checks.board_checks import check_board
 from archimetra.engine.keys import checks_key, geometry_key, run_key
 from archimetra.engine.messages import BoardPlan, PlannedCut
-from archimetra.engine.own_place import on_the_board, plan_in_own_place
+from archimetra.engine.own_place import Planned, on_the_board, plan_in_own_place
+from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
 from archimetra.output.timing import time_run
+from archimetra.toolpath.groups import groups_of
 from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
+from archimetra.toolpath.running import Step, in_running_order
 from archimetra.toolpath.shared.fixtures import kept_clear
+from archimetra.toolpath.shared.moves import Toolpath, empty_toolpath, joined
 from archimetra.toolpath.shared.program import Run, assemble
 
+replace = msgspec.structs.replace
 Cache = MutableMapping[str, PlannedCut]
 Report = Callable[[int, int, float], None]  # cut number, of how many, share of it; raises CancelledError to stop
 
 
 def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda number, count, share: None) -> BoardPlan:
     """Plan what is not in the cache, then the run, its times and the checks."""
-    works = list(resolved(job, board).values())
-    keys = [geometry_key(work) for work in works]
-    planned = []
-    for number, (work, key) in enumerate(zip(works, keys, strict=True)):
-        planned.append(_plan_cut(board, work, key, cache, lambda share, n=number: report(n, len(works), share)))  # type: ignore[misc]
-    run = run_of(board, planned)
-    planned = [_within(run, p) for p in planned]
+    works = resolved(job, board)
+    told: dict[CutId, list[Finding]] = {}
+    steps: list[Step] = []
+    for number, work in enumerate(works.values()):
+        planned = _plan_groups(work, cache, lambda share, n=number: report(n, len(works), share))  # type: ignore[misc]
+        steps += [Step(work.cut.id, work.bit.id, frozenset(path.pieces), path) for path, _ in planned]
+        told[work.cut.id] = [finding for _, findings in planned for finding in findings]
+    on = {cut.id for cut in board.cuts if cut.is_on}
+    paths = []
+    for step in _in_blocks(in_running_order(board, [step for step in steps if step.cut in on])):
+        path, more = _clear_of_clamps(board, works[step.cut], step.path)
+        told[step.cut] += more
+        paths += [path] if len(path) else []
+    run = assemble(paths, board.travel_heights)
+    off = {step.cut: step.path for step in _in_blocks([step for step in steps if step.cut not in on])}
+    keys = [geometry_key(work) for work in works.values()]
+    cuts = tuple(
+        PlannedCut(key, _path_of(id_, run, paths, off, works[id_]), _once(told[id_]))
+        for id_, key in zip(works, keys, strict=True)
+    )
     times = time_run(run, job.machine, waits=board.dwells)
-    told = [finding for cut, p in zip(board.cuts, planned, strict=True) if cut.is_on for finding in p.findings]
-    found = tuple(told + check_board(job, board, run))
+    first = [finding for id_, cut in zip(works, cuts, strict=True) if id_ in on for finding in cut.findings]
+    found = tuple(first + check_board(job, board, run))
     of_run = run_key(job, board, keys)
-    return BoardPlan(board.id, checks_key(job, board, of_run), of_run, tuple(planned), run, times, found)
+    return BoardPlan(board.id, checks_key(job, board, of_run), of_run, cuts, run, times, found)
 
 
-def run_of(board: Board, planned: list[PlannedCut]) -> Run:
-    """The cuts that are on, in order, as one run."""
-    paths = [p.toolpath for cut, p in zip(board.cuts, planned, strict=True) if cut.is_on]
-    return assemble(paths, board.travel_heights)
+def _plan_groups(work: ResolvedCut, cache: Cache, progress: Callable[[float], None]) -> list[Planned]:
+    """The plans of a cut's groups, where they lie on the board and under the names things have there."""
+    groups = groups_of(work)
+    out = []
+    for number, group in enumerate(groups):
+        key = geometry_key(group.work)
+        known = cache.get(key)
+        if known is None:
+            progress(number / len(groups))
+            share = lambda part, n=number: progress((n + part) / len(groups))  # noqa: E731
+            known = cache[key] = PlannedCut(key, *plan_in_own_place(group.work, share))
+        path, findings = on_the_board((known.toolpath, known.findings), group.work)
+        marks = tuple(replace(mark, shape=group.names.get(mark.shape, mark.shape)) for mark in path.marks)
+        out.append((replace(path, marks=marks, pieces=group.pieces), findings))
+    return out
 
 
-def _within(run: Run, planned: PlannedCut) -> PlannedCut:
-    """A planned cut whose moves are those of the run: each is there once."""
-    path = planned.toolpath
-    block = next((block for block in run.blocks if block.cut == path.cut), None)
-    if block is None:
-        return planned
-    rows = slice(block.first + 1, block.last - 1)
-    own = msgspec.structs.replace(
-        path, xyz=run.xyz[rows], kind=run.kind[rows], centre=run.centre[rows], feed=run.feed[rows], role=run.role[rows],
-        pass_no=run.pass_no[rows],
-    )  # fmt: skip
-    return msgspec.structs.replace(planned, toolpath=own)
+def _in_blocks(steps: Sequence[Step]) -> list[Step]:
+    """Steps of one cut that follow each other as one."""
+    out = []
+    for _, same in groupby(steps, key=lambda step: step.cut):
+        some = list(same)
+        path = joined([step.path for step in some])
+        out.append(some[0]._replace(path=path, pieces=frozenset(path.pieces)))
+    return out
 
 
-def _plan_cut(board: Board, work: ResolvedCut, key: str, cache: Cache, progress: Callable[[float], None]) -> PlannedCut:
-    known = cache.get(key)
-    if known is None:
-        progress(0.0)
-        known = cache[key] = PlannedCut(key, *plan_in_own_place(work, progress))
-    toolpath, findings = on_the_board((known.toolpath, known.findings), work)
+def _clear_of_clamps(board: Board, work: ResolvedCut, path: Toolpath) -> Planned:
     if not board.fixtures:
-        return PlannedCut(key, toolpath, findings)
+        return path, ()
     # clamps move oftener than artwork: they are kept clear of after planning, and cost no new plan
-    clear, told = kept_clear(toolpath, board.fixtures, work.cut, work.bit, board.travel_heights, recipe=work.recipe)
-    return PlannedCut(key, clear, findings + told)
+    clear, told = kept_clear(path, board.fixtures, work.cut, work.bit, board.travel_heights, recipe=work.recipe)
+    return replace(clear, pieces=path.pieces, outlines=path.outlines), told
+
+
+def _path_of(
+    cut: CutId, run: Run, paths: Sequence[Toolpath], off: Mapping[CutId, Toolpath], work: ResolvedCut
+) -> Toolpath:
+    """The moves of a cut as they are in the run: each is kept once."""
+    own = [(block, path) for block, path in zip(run.blocks, paths, strict=True) if block.cut == cut]
+    if not own:
+        return off.get(cut, empty_toolpath(cut, work.bit.id))
+    return joined(
+        [
+            replace(path, **{name: getattr(run, name)[block.first + 1 : block.last - 1] for name in _ROWS})
+            for block, path in own
+        ]
+    )
+
+
+_ROWS = ("xyz", "kind", "centre", "feed", "role", "pass_no")
+
+
+def _once(findings: Sequence[Finding]) -> tuple[Finding, ...]:
+    """The same thing said of several pieces of a part once."""
+    kept: dict[tuple[object, ...], Finding] = {}
+    for finding in findings:
+        kept.setdefault((finding.code, finding.words, finding.mend, finding.subject), finding)
+    return tuple(kept.values())

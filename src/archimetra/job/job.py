@@ -35,6 +35,7 @@ class _OnASheet(Record, frozen=True, kw_only=True):
     bed_y: float = 0.0
     fixtures: tuple[Fixture, ...] = ()
     auto_order: bool = False
+    piece_by_piece: bool = False
     layers: tuple[Layer, ...] = ()
     shapes: tuple[Shape, ...] = ()
     sources: tuple[Source, ...] = ()
@@ -58,7 +59,8 @@ class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
     """Work on one sheet, with the sheet and its cuts in running order at hand: what everything but the document works on. Among its
     ``shapes`` are those of its ``instances`` (see ``job.flat``). ``bed_x,
     bed_y``: the sheet's front left corner on the machine's bed. ``margin`` (0 for none) is a set of guides that far inside the
-    sheet's edges. With ``auto_order`` cuts stand in the running order that suits them; dragging one turns it off."""
+    sheet's edges. With ``auto_order`` cuts stand in the running order that suits them; dragging one turns it off. With ``piece_by_piece``
+    what one bit does is done for one piece of a part after the other."""
 
     sheet: Sheet
     cuts: tuple[Cut, ...] = ()

@@ -21,7 +21,7 @@ from archimetra.job.ids import BoardId, InstanceId, PartId, ShapeId
 from archimetra.job.job import Board, Job
 from archimetra.job.parts import Instance, Part
 from archimetra.job.shapes import Shape
-from archimetra.job.sheet import HoldDown, Sheet
+from archimetra.job.sheet import Sheet
 from archimetra.layout.fit import FitAsked, Fitted
 from archimetra.layout.nest.answer import Nested
 from archimetra.layout.nest.grown import free_turns
@@ -43,12 +43,9 @@ _AWAY = 10_000.0  # how far a part planned alone lies from every edge of its she
 
 def kept_wood(job: Job, part: Part, sheet: Sheet) -> Region:
     """What is kept of a part as it leaves a sheet: what its outermost outlines hold, less the openings a cut through the sheet frees
-    in it, in which other parts may lie. What is cleared to chips is no room for others; nor is what a cut frees from a sheet that is only
-    clamped, for it would be loose when what lies in it is cut."""
+    in it, in which other parts may lie: they are cut before that (``toolpath.running``). What is cleared to chips is no room for others."""
     outer = _outside(part.shapes)
     freed: list[Region] = []
-    if sheet.hold_down is not HoldDown.TAPED:
-        return outer
     for cut in cuts_of(job, part):
         if cut.loosens is Side.INSIDE and cut.is_through(sheet):
             taken = [
@@ -118,7 +115,7 @@ def nest_request(
     gap = proposed_spacing(job, wanted) if spacing is None else spacing
     parts = []
     for part in wanted:
-        # an opening is room only where every one of these sheets holds what lies in it
+        # an opening is room only where it is cut through every one of these sheets
         outline = as_region(
             shapely.union_all([kept_wood(job, part, sheet) for sheet in dict.fromkeys(b.sheet for b in boards)])
         )

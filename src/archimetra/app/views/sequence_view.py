@@ -294,9 +294,16 @@ class Lane(KeyFocusView):
         return next((k for k in range(len(self._blocks)) if self.block_rect(k).contains(x, y)), None)
 
     def _drop_position(self, x: float, drag: SequenceBlock) -> int:
-        """Where among the other blocks the dragged one lands."""
-        others = [edges for block, edges in zip(self._blocks, self.edges, strict=True) if block.cut != drag.cut]
-        return sum(1 for a, b in others if (a + b) / 2 < x)
+        """Where among the other cuts the dragged one lands."""
+        return sum(1 for a, b in self._others(drag) if (a + b) / 2 < x)
+
+    def _others(self, drag: SequenceBlock) -> list[tuple[float, float]]:
+        """From where to where each of the other cuts runs for the first time, in their order."""
+        first: dict[str, tuple[float, float]] = {}
+        for block, edges in zip(self._blocks, self.edges, strict=True):
+            if block.cut != drag.cut:
+                first.setdefault(block.cut, edges)
+        return list(first.values())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = self._total / 100
@@ -423,7 +430,7 @@ class Lane(KeyFocusView):
     def _paint_drop(self, painter: QPainter) -> None:
         assert self._drag is not None
         position = self._drop_position(self._drag_x, self._drag)
-        others = [e for block, e in zip(self._blocks, self.edges, strict=True) if block.cut != self._drag.cut]
+        others = self._others(self._drag)
         x = (others[position][0] if position < len(others) else others[-1][1] + 2) if others else LEFT
         painter.setPen(QPen(self.tokens.color("accent"), 3))
         painter.drawLine(QPointF(x, 12), QPointF(x, self.height() - 20))

@@ -12,8 +12,8 @@ from enum import IntEnum
 import msgspec
 import numpy as np
 
-from archimetra.geometry.arrays import ByteArray, FloatArray, IntArray, frozen
-from archimetra.job.ids import BitId, CutId, ShapeId
+from archimetra.geometry.arrays import AnyArray, ByteArray, FloatArray, IntArray, frozen
+from archimetra.job.ids import BitId, CutId, InstanceId, ShapeId
 
 
 class Move(IntEnum):
@@ -51,7 +51,7 @@ class PathMark(msgspec.Struct, frozen=True):
 
 class Toolpath(msgspec.Struct, frozen=True, eq=False):
     """The moves of one cut, beginning and ending at retract height. ``pass_no`` counts from 1, 0 for links. ``outlines`` are the rings (n, 2)
-    it works to where these are not the drawn ones."""
+    it works to where these are not the drawn ones; ``pieces`` the instances of parts it is cut for ('' for what is of none)."""
 
     cut: CutId
     bit: BitId
@@ -63,6 +63,7 @@ class Toolpath(msgspec.Struct, frozen=True, eq=False):
     pass_no: IntArray
     marks: tuple[PathMark, ...] = ()
     outlines: tuple[FloatArray, ...] = ()
+    pieces: tuple[InstanceId, ...] = ()
 
     def __post_init__(self) -> None:
         n = len(self.xyz)
@@ -134,6 +135,22 @@ def empty_toolpath(cut: CutId, bit: BitId) -> Toolpath:
         np.zeros(0, np.uint8),
         np.zeros(0, np.int64),
     )
+
+
+def joined(paths: Sequence[Toolpath]) -> Toolpath:
+    """Toolpaths of one cut, each beginning where the one before it ends at retract height, as one."""
+    if len(paths) == 1:
+        return paths[0]
+    first = paths[0]
+
+    def rows(name: str) -> AnyArray:
+        return np.concatenate([getattr(path, name) for path in paths])
+
+    return Toolpath(
+        first.cut, first.bit, rows("xyz"), rows("kind"), rows("centre"), rows("feed"), rows("role"), rows("pass_no"),
+        marks=tuple(mark for path in paths for mark in path.marks), outlines=tuple(ring for path in paths for ring in path.outlines),
+        pieces=tuple(dict.fromkeys(piece for path in paths for piece in path.pieces)),
+    )  # fmt: skip
 
 
 def straightened(

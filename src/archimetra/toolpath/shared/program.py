@@ -13,19 +13,21 @@ import msgspec
 import numpy as np
 
 from archimetra.geometry.arrays import ByteArray, FloatArray, IntArray, frozen
-from archimetra.job.ids import BitId, CutId
+from archimetra.job.ids import BitId, CutId, InstanceId
 from archimetra.job.sheet import Heights
 from archimetra.toolpath.shared.moves import Move, MoveList, Role, Toolpath
 
 
 class Block(msgspec.Struct, frozen=True):
-    """Rows ``first`` to ``last`` (exclusive) of a run: one cut with the travel that leads to it."""
+    """Rows ``first`` to ``last`` (exclusive) of a run: one cut, or what of it is cut for some ``pieces`` of parts, with the travel that leads to
+    it. '' among the pieces stands for shapes that are of none."""
 
     cut: CutId
     bit: BitId
     first: int
     last: int
     changes_bit: bool
+    pieces: tuple[InstanceId, ...] = ()
 
 
 class Run(msgspec.Struct, frozen=True, eq=False):
@@ -72,7 +74,7 @@ def assemble(toolpaths: Sequence[Toolpath], heights: Heights) -> Run:
         moves.add_point((end_x, end_y, heights.travel), kind=Move.RAPID, role=Role.LINK)
         row += len(path) + 2
         numbers.append(np.full(row - first, number))
-        blocks.append(Block(path.cut, path.bit, first, row, last_bit is not None and last_bit != path.bit))
+        blocks.append(Block(path.cut, path.bit, first, row, last_bit is not None and last_bit != path.bit, path.pieces))
         last_bit = path.bit
     whole = moves.toolpath(CutId(""), BitId(""))
     tail = 1

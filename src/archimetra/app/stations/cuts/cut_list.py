@@ -185,7 +185,8 @@ def cut_times(session: Session) -> dict[str, str]:
     if plan is None:
         return {}
     ends = plan.times.ends
-    return {
-        block.cut: clock(float(ends[block.last - 1]) - float(ends[max(block.first - 1, 0)]))
-        for block in plan.run.blocks
-    }
+    seconds: dict[str, float] = {}
+    for block in plan.run.blocks:
+        span = float(ends[block.last - 1]) - float(ends[max(block.first - 1, 0)])
+        seconds[block.cut] = seconds.get(block.cut, 0.0) + span
+    return {cut: clock(span) for cut, span in seconds.items()}

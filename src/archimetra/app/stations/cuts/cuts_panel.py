@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 from PySide6.QtCore import QSize
-from PySide6.QtWidgets import QPushButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QPushButton, QWidget
 
 from archimetra.app.session import Session
 from archimetra.app.stations.artwork.panel import Panel
@@ -67,6 +67,14 @@ class CutsPanel(Panel):
         self._order.setStyleSheet("text-align: left;")
         self._order.clicked.connect(self._order_by_itself)
         form.add(self._order)
+        self._by_piece = QCheckBox("Piece by piece, as far as one bit goes")
+        self._by_piece.setToolTip(
+            "Each piece of a part is finished before the next is begun: what may come loose is worked on no more"
+        )
+        self._by_piece.clicked.connect(
+            lambda on: session.apply(cutting.run_piece_by_piece(session.job, session.board.id, is_on=on))
+        )
+        form.add(self._by_piece)
         self.saved = form.add(SavedCuts(session, self.tell))
         self._detail = QWidget()
         holder = Form()
@@ -174,6 +182,8 @@ class CutsPanel(Panel):
             "Sorted automatically; drag to change" if board.auto_order else "In your own order; sort automatically"
         )
         shown(self._order, several)
+        shown(self._by_piece, several and len(board.instances) > 1)
+        self._by_piece.setChecked(board.piece_by_piece)
         self.saved.refresh()
         has_cut = session.cut_id is not None and board.cut(session.cut_id) is not None
         shown(self._detail, has_cut)
