@@ -19,8 +19,8 @@ sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
 from archimetra.layout.nest.answer import Nested
 from archimetra.layout.nest.checking import faults
-from archimetra.layout.nest.stages import nest
 from archimetra.layout.nest.request import NestRequest
+from archimetra.layout.nest.stages import nest
 from layout.nest_instances import instances, offcuts
 from rows import Row, spell
 

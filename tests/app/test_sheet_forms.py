@@ -188,3 +188,13 @@ def change_off(window):
     session = window.session
     cut = session.board.cuts[0]
     return change_cut(session.job, cut.id, "Off", is_on=False)
+
+
+def test_the_offcut_is_shown_again_after_another_panel_was_in_front(window, qtbot):
+    TestOffcut().shown(window, qtbot)
+    page = window.pages["layout"]
+    page.show_panel("Nest")
+    assert not window.session.outlines_here
+    page.show_panel("Offcut")
+    qtbot.waitUntil(lambda: bool(window.session.outlines_here), timeout=20_000)
+    assert "of the sheet" in words_on(page.panel_named("Offcut"))

@@ -16,7 +16,7 @@ from archimetra.artwork.trace import open_picture, trace
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.files import write_safely
 from archimetra.demo import FILE, artwork
-from archimetra.demo.nested import NESTED, WANTED
+from archimetra.demo.nested import KNOT, NESTED, OFFCUT, WANTED
 from archimetra.edits import basic as edits
 from archimetra.edits import (
     copying,
@@ -71,8 +71,11 @@ def build() -> JobFile:
         _board("board5", "Notice board", 1480, 420, (21.0, 20.8), Material.PINE, bed=(0.0, 0.0)),
         _board("board6", "Café stamp", 150, 110, (15.2, 15.0), Material.OAK, bed=(60.0, 60.0)),
     )
-    more = _board("board7", "Hands, more", 260, 210, (3.1, 3.0), Material.BIRCH_PLY, bed=(60.0, 60.0))
-    more = replace(more, fixtures=(Fixture(x=245.0, y=180.0, width=30.0, height=60.0),))
+    more = _board("board7", "Hands, more", 300, 224, (3.1, 3.0), Material.BIRCH_PLY, bed=(60.0, 60.0))
+    more = replace(
+        more, fixtures=(Fixture(x=231.0, y=184.0, width=30.0, height=40.0),),
+        sheet=replace(more.sheet, outline=(OFFCUT,), flaws=(KNOT,)),
+    )  # fmt: skip
     job = with_boards(Job(name="Quay tide clock", bits=RACK), (*boards, more))
     for make in (_dial_face, _dial_back, _star_plug, _name_tag, _notice_board, _stamp, _hands, _test_piece):
         job = make(job)

@@ -3,7 +3,13 @@ that the sample is the same on every machine."""
 
 from __future__ import annotations
 
+from math import pi, tan
+
+import numpy as np
+
+from archimetra.geometry.path import Path
 from archimetra.job.parts import Turning
+from archimetra.job.sheet import Flaw
 
 WANTED: dict[str, tuple[int, Turning]] = {
     "name tag": (6, Turning.QUARTER),
@@ -14,20 +20,27 @@ WANTED: dict[str, tuple[int, Turning]] = {
     "spacer": (20, Turning.FIXED),
 }
 
+# what was left of an earlier job: a straight edge sawn askew, and the bite of a disc that was cut out beside it
+OFFCUT = Path.arcs(
+    np.array([(0, 0), (300, 0), (300, 100), (246, 154), (246, 212), (120, 224), (0, 206), (0, 0)], dtype=float),
+    np.array([0, 0, -tan(pi / 8), 0, 0, 0, 0]), closed=True,
+)  # fmt: skip
+KNOT = Flaw(outline=Path.circle((18.0, 186.0), 9.0))
+
 # by board: part, x, y, degrees, mirrored
 NESTED: dict[str, tuple[tuple[str, float, float, float, bool], ...]] = {
     "board7": (
-        ("high-hand", 137.0, 181.62, 90.0, False),
-        ("high-hand", 236.02, 136.44, 190.668, False),
-        ("name tag", 8.0, 109.94, 0.0, False),
-        ("name tag", 74.0, 8.0, 90.0, False),
-        ("name tag", 109.94, 109.94, 0.0, False),
-        ("name tag", 145.68, 8.0, 90.0, False),
-        ("name tag", 217.35, 8.0, 90.0, False),
-        ("spacer", 143.39, 181.62, 0.0, False),
-        ("spacer", 165.69, 181.62, 0.0, False),
-        ("spacer", 187.99, 181.62, 0.0, False),
-        ("spacer", 223.03, 11.19, 0.0, False),
+        ("high-hand", 24.0, 177.19, 180.0, False),
+        ("high-hand", 228.91, 107.06, 90.0, False),
+        ("name tag", 92.97, 6.0, 90.0, False),
+        ("name tag", 95.1, 109.59, 90.0, False),
+        ("name tag", 100.2, 145.52, 0.0, False),
+        ("name tag", 164.07, 7.16, 90.0, False),
+        ("name tag", 235.17, 6.0, 90.0, False),
+        ("spacer", 6.0, 6.04, 0.0, False),
+        ("spacer", 100.2, 124.55, 0.0, False),
+        ("spacer", 194.54, 130.66, 0.0, False),
+        ("spacer", 215.72, 129.82, 0.0, False),
     ),
     "board4": (
         ("bracket", 125.99, 224.79, 270.0, False),

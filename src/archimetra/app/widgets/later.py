@@ -29,7 +29,7 @@ class Later(QObject):
 
         def tell(done: Future[Any]) -> None:
             if not done.cancelled() and shiboken6.isValid(self):
-                self._answered.emit(number, done.result())
+                self._answered.emit(number, done.exception() or done.result())
 
         self._threads.submit(work).add_done_callback(tell)
 
@@ -37,5 +37,7 @@ class Later(QObject):
         self._number += 1
 
     def _take(self, number: int, answer: Any) -> None:
+        if isinstance(answer, BaseException):
+            raise answer  # a fault of ours is told like any other, in the window's thread
         if number == self._number:
             self._then(answer)

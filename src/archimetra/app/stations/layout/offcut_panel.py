@@ -43,7 +43,7 @@ class OffcutPanel(Panel):
         self.session.planning.planned.connect(self._plan_came)
 
     def opened(self) -> None:
-        self._is_open = True
+        self._is_open, self._for = True, None
         self._look()
 
     def closed(self) -> None:
