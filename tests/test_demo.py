@@ -80,8 +80,10 @@ def test_every_small_part_that_is_wanted_lies_on_one_of_two_sheets_clear_of_the_
             at = piece.at
             wood.append(affine_transform(kept_wood(job, part, board.sheet), [at.a, at.c, at.b, at.d, at.e, at.f]))
         for k, one in enumerate(wood):
-            assert all(one.distance(other) >= 5.4 for other in wood[:k])
+            assert all(one.distance(other) >= 4.98 for other in wood[:k])
             assert all(one.distance(outline_of(fixture)) >= 3.0 for fixture in board.fixtures)
+            assert board.sheet.region.buffer(1e-6).covers(one)
+            assert not any(shapely.Polygon(flaw.outline.flatten(0.01)).intersects(one) for flaw in board.sheet.flaws)
         inside += sum(shapely.Polygon(ring.exterior).contains(one) for one in wood for ring in wood if ring is not one)
     assert lie == {name: count for name, (count, _) in WANTED.items()}
     assert sum(bool(board.instances) for board in job.boards) == 2

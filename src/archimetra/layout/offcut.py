@@ -17,8 +17,6 @@ from archimetra.geometry.region import Region, polygons_of
 from archimetra.job.bits import Bit
 from archimetra.job.footprints import enclosed_by
 from archimetra.job.job import Board
-from archimetra.stock.bitshapes import bit_shapes
-from archimetra.stock.sweep_kernels import reach
 from archimetra.toolpath.shared.moves import straightened
 from archimetra.toolpath.shared.program import Run
 
@@ -77,8 +75,7 @@ def _swept(board: Board, run: Run, bits: Sequence[Bit]) -> BaseGeometry:
         if not low.any():
             continue
         ends = _once(np.stack((points[:-1, :2], points[1:, :2]), axis=1)[low])
-        shape, radii, tangents, tips = bit_shapes([bit]).arguments()
-        wide = float(reach(shape[0], radii[0], tangents[0], tips[0], -float(points[:, 2].min())))
+        wide = bit.width_at(-float(points[:, 2].min())) / 2
         lines = shapely.get_parts(shapely.line_merge(shapely.multilinestrings(ends)))
         grounds.append(
             shapely.union_all(shapely.buffer(shapely.simplify(lines, _COARSE_MM), wide + _COARSE_MM, quad_segs=16))
