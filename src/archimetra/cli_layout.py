@@ -34,6 +34,9 @@ def add_parsers(commands: Any) -> None:
     )
     nest.add_argument("--seed", type=int, default=1)
     nest.add_argument("--spacing", metavar="LENGTH", help="between parts; the widest bit and a web by default")
+    nest.add_argument(
+        "--common-edges", action="store_true", help="parts one bit apart; edges that run along each other are cut once"
+    )
     nest.add_argument("--margin", default="10", metavar="LENGTH", help="between parts and the sheet's edge")
     nest.add_argument("--json", action="store_true")
     layout = commands.add_parser("layout", help="say how parts lie on the sheets of a job")
@@ -62,9 +65,13 @@ def nest(options: argparse.Namespace) -> int:
         raise ArchimetraError("--seconds is more than 0 and at most a day.")
     spacing = None if options.spacing is None else parse_length(options.spacing, default=job.unit)
     margin = parse_length(options.margin, default=job.unit)
-    settings = NestSettings(spacing, margin, options.seed, inf if options.work is None else options.work)
+    settings = NestSettings(
+        spacing, margin, options.seed, inf if options.work is None else options.work, options.common_edges
+    )
     best = _best(job, tuple(board.id for board in boards), settings, options)
-    after = finish_edit(job, laid(job, [board.id for board in boards], best.parts, best.nested).job)
+    after = finish_edit(
+        job, laid(job, [board.id for board in boards], best.parts, best.nested, shares_edges=options.common_edges).job
+    )
     save_job(options.job, JobFile(after, content.sources, content.preview_png), over=on_disk)
     nested = best.nested
     left_out = {job.part(id_).name: n for id_, n in zip(best.parts, nested.left_out, strict=True) if n}  # type: ignore[union-attr]

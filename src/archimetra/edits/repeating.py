@@ -9,11 +9,14 @@ from typing import NamedTuple
 from archimetra.edits.copying import copies
 from archimetra.edits.edit import Edit, board_of
 from archimetra.edits.layering import free_shapes
+from archimetra.edits.parting import add_pieces, change_part, make_parts, pieces_picked
 from archimetra.edits.placing import Anchor, Point, anchor_point
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
+from archimetra.job.flat import instance_of
 from archimetra.job.ids import BoardId, ShapeId
 from archimetra.job.job import Job
+from archimetra.job.parts import laid
 from archimetra.job.require import require
 from archimetra.job.shapes import box_of
 
@@ -31,9 +34,9 @@ class Rows(NamedTuple):
 
 
 def rows_and_columns(
-    job: Job, board_id: BoardId, ids: Sequence[ShapeId], how: Rows
+    job: Job, board_id: BoardId, ids: Sequence[ShapeId], how: Rows, *, is_linked: bool = False
 ) -> tuple[Edit, tuple[ShapeId, ...]]:
-    """The shapes and copies of them in rows and columns, to the right and to the back."""
+    """The shapes and copies of them in rows and columns, to the right and to the back; ``is_linked``, as pieces of a part (see ``linked``)."""
     box = box_of(free_shapes(board_of(job, board_id), ids))
     if box is None:
         return Edit("Rows and columns", job), tuple(ids)
@@ -42,7 +45,7 @@ def rows_and_columns(
     dx = how.across + (box[2] - box[0] if how.is_gap else 0.0)
     dy = how.along + (box[3] - box[1] if how.is_gap else 0.0)
     places = [Affine.shift(i * dx, j * dy) for j in range(how.rows) for i in range(how.columns) if i or j]
-    return copies(job, board_id, ids, places, "Rows and columns")
+    return _repeated(job, board_id, ids, places, "Rows and columns", is_linked=is_linked)
 
 
 def ring(
@@ -54,6 +57,7 @@ def ring(
     centre: Point,
     sweep: float = 360.0,
     turns: bool = True,
+    is_linked: bool = False,
 ) -> tuple[Edit, tuple[ShapeId, ...]]:
     """The shapes and copies of them about a centre: all round, or over a part of a turn with one at each end."""
     require(2 <= count <= MOST_COPIES, f"a ring has 2 to {MOST_COPIES} places")
@@ -71,11 +75,18 @@ def ring(
         else:
             x, y = turn.point(*middle)
             places.append(Affine.shift(x - middle[0], y - middle[1]))
-    return copies(job, board_id, ids, places, "Ring")
+    return _repeated(job, board_id, ids, places, "Ring", is_linked=is_linked)
 
 
 def along_path(
-    job: Job, board_id: BoardId, ids: Sequence[ShapeId], path: Path, *, count: int, turns: bool = True
+    job: Job,
+    board_id: BoardId,
+    ids: Sequence[ShapeId],
+    path: Path,
+    *,
+    count: int,
+    turns: bool = True,
+    is_linked: bool = False,
 ) -> tuple[Edit, tuple[ShapeId, ...]]:
     """Copies of the shapes with their middle on a path, evenly along it (an open one from end to end); the shapes
     themselves stay."""
@@ -93,7 +104,39 @@ def along_path(
         if turns:
             m = m.then(Affine.turn(degrees(atan2(way[1], way[0]))))
         places.append(m.then(Affine.shift(float(point[0]), float(point[1]))))
-    return copies(job, board_id, ids, places, "Along a line")
+    return _repeated(job, board_id, ids, places, "Along a line", is_linked=is_linked)
+
+
+def linked(
+    job: Job, board_id: BoardId, ids: Sequence[ShapeId], places: Sequence[Affine], label: str
+) -> tuple[Edit, tuple[ShapeId, ...]]:
+    """Copies that follow: the outlines with all that lies in them become parts, where they are no pieces yet, and more pieces of them are laid. As many are
+    wanted as then lie. Raises ValueError with a sentence where no part can be made of them."""
+    before = board_of(job, board_id)
+    wanted = set(pieces_picked(before, ids))
+    if not wanted:
+        job = make_parts(job, board_id, ids)[0].job
+        wanted = {piece.id for piece in board_of(job, board_id).instances} - {piece.id for piece in before.instances}
+    sources = [piece for piece in board_of(job, board_id).instances if piece.id in wanted]
+    for part in dict.fromkeys(piece.part for piece in sources):
+        own = [piece for piece in sources if piece.part == part]
+        spots = [laid(piece, piece.at.then(place)) for place in places for piece in own]
+        require(all(spot is not None for spot in spots), "pieces of a part are only moved, turned and mirrored")
+        more = [(spot.x, spot.y, spot.degrees, spot.mirrored) for spot in spots if spot is not None]
+        job = add_pieces(job, board_id, part, more)[0].job
+        lie = sum(piece.part == part for board in job.stored for piece in board.instances)
+        known = job.part(part)
+        if known is not None and known.quantity < lie:
+            job = change_part(job, part, quantity=lie).job
+    here = {piece.id for piece in sources}
+    return Edit(label, job), tuple(s.id for s in board_of(job, board_id).shapes if instance_of(s.id) in here)
+
+
+def _repeated(
+    job: Job, board_id: BoardId, ids: Sequence[ShapeId], places: Sequence[Affine], label: str, *, is_linked: bool
+) -> tuple[Edit, tuple[ShapeId, ...]]:
+    make = linked if is_linked else copies
+    return make(job, board_id, ids, places, label)
 
 
 def duplicate(

@@ -231,12 +231,13 @@ Event = (
 
 class NestSettings(msgspec.Struct, frozen=True):
     """``spacing`` between parts, None for what is proposed, and ``margin`` to sheets' edges, mm. A run ends when its ``work`` is done (places
-    looked at), or when it is stopped."""
+    looked at), or when it is stopped. With ``shares_edges`` parts may lie one bit apart, and what runs along both is cut once."""
 
     spacing: float | None = None
     margin: float = 10.0
     seed: int = 1
     work: float = inf
+    shares_edges: bool = False
 
 
 class NestBetter(msgspec.Struct, frozen=True, eq=False):

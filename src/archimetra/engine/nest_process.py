@@ -54,7 +54,7 @@ def _nest(
 
     job = with_boards(job, boards)
     request, parts = nest_request(
-        job, job.boards, spacing=settings.spacing, margin=settings.margin, seed=settings.seed
+        job, job.boards, spacing=settings.spacing, margin=settings.margin, seed=settings.seed, shares_edges=settings.shares_edges,
     )  # fmt: skip
 
     def tell(nested: Nested) -> None:

@@ -11,6 +11,7 @@ from shapely import affinity
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
+from archimetra.edits.cutting import change_cuts
 from archimetra.edits.edit import Edit
 from archimetra.edits.parting import lay_pieces
 from archimetra.geometry.fill import FillRule
@@ -26,7 +27,7 @@ from archimetra.layout.fit import FitAsked, Fitted
 from archimetra.layout.nest.answer import Nested
 from archimetra.layout.nest.grown import free_turns
 from archimetra.layout.nest.request import KeepClear, NestPart, NestRequest, NestSheet, Reach
-from archimetra.layout.spacing import cuts_of, proposed_spacing
+from archimetra.layout.spacing import cuts_of, outlines_of, proposed_spacing
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.sweep_kernels import reach as reach_of_bit
 from archimetra.toolpath.kinds import plan_cut
@@ -38,6 +39,7 @@ from archimetra.toolpath.shared.moves import straightened
 replace = msgspec.structs.replace
 CHORD_MM = 0.01
 _COARSE_MM = 0.05
+_ON_IT_MM = 0.03  # a contour half the spacing off a part lies no farther out than that
 _AWAY = 10_000.0  # how far a part planned alone lies from every edge of its sheet
 
 
@@ -63,7 +65,7 @@ def _outside(shapes: Sequence[Shape]) -> Region:
 
 def reaches_of(job: Job, part: Part, board: Board, outline: Region, spacing: float) -> tuple[Reach, ...]:
     """Where bits run for a part farther from its outline than the spacing keeps others away: leads, open pockets, bevels."""
-    near = outline.buffer(max(spacing / 2, 0.01))
+    near = outline.buffer(max(spacing / 2, 0.01) + _ON_IT_MM, quad_segs=32)
     found = []
     for lines, radius in _runs(job, part, board):
         beyond = lines.difference(near)
@@ -107,12 +109,12 @@ def _runs(job: Job, part: Part, board: Board) -> list[tuple[BaseGeometry, float]
 
 
 def nest_request(
-    job: Job, boards: Sequence[Board], *, spacing: float | None = None, margin: float = 10.0, seed: int = 1,
+    job: Job, boards: Sequence[Board], *, spacing: float | None = None, margin: float = 10.0, seed: int = 1, shares_edges: bool = False,
 ) -> tuple[NestRequest, tuple[PartId, ...]]:  # fmt: skip
     """All parts of the job onto the sheets of these boards, in their order; and which part each of the request's is. Clamps and what is
     cut on the boards beside parts are kept clear."""
     wanted = [part for part in job.parts if part.quantity]
-    gap = proposed_spacing(job, wanted) if spacing is None else spacing
+    gap = proposed_spacing(job, wanted, shares_edges=shares_edges) if spacing is None else spacing
     parts = []
     for part in wanted:
         # an opening is room only where it is cut through every one of these sheets
@@ -128,9 +130,9 @@ def nest_request(
         )  # fmt: skip
     widest = widest_bit(job)
     sheets = tuple(_sheet(job, board, gap, margin, widest) for board in boards)
-    return NestRequest(parts=tuple(parts), sheets=sheets, spacing=gap, margin=margin, seed=seed), tuple(
-        p.id for p in wanted
-    )
+    return NestRequest(
+        parts=tuple(parts), sheets=sheets, spacing=gap, margin=margin, seed=seed, gathers=shares_edges
+    ), tuple(p.id for p in wanted)
 
 
 def _sheet(job: Job, board: Board, spacing: float, margin: float, widest: float) -> NestSheet:
@@ -207,8 +209,11 @@ def fitted(job: Job, board: Board, part: PartId, found: Fitted) -> Edit:
     return lay_pieces(job, {board.id: (*others, *new)}, "Lay out rows")
 
 
-def laid(job: Job, boards: Sequence[BoardId], parts: Sequence[PartId], nested: Nested) -> Edit:
-    """The pieces of a layout on their boards, in place of all that lie there. Pieces that were there keep their ids as far as they go."""
+def laid(
+    job: Job, boards: Sequence[BoardId], parts: Sequence[PartId], nested: Nested, *, shares_edges: bool = False
+) -> Edit:
+    """The pieces of a layout on their boards, in place of all that lie there. Pieces that were there keep their ids as far as they go. With
+    ``shares_edges`` the cuts that cut parts out cut edges that run along each other once."""
     places: dict[BoardId, list[Instance]] = {board: [] for board in boards}
     spare: dict[PartId, list[InstanceId]] = {}
     for stored in job.stored:
@@ -220,4 +225,8 @@ def laid(job: Job, boards: Sequence[BoardId], parts: Sequence[PartId], nested: N
         known = spare.get(part)
         id_ = known.pop(0) if known else InstanceId("")
         places[boards[p.sheet]].append(Instance(id_, part, p.x, p.y, p.degrees % 360.0, p.mirrored))
-    return lay_pieces(job, places)
+    edit = lay_pieces(job, places)
+    if not shares_edges:
+        return edit
+    outlines = [cut.id for cut in outlines_of(job, [part for part in job.parts if part.id in parts])]
+    return Edit(edit.label, change_cuts(edit.job, outlines, edit.label, shares_edges=True).job)

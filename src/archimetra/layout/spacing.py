@@ -20,7 +20,13 @@ def cuts_of(job: Job, part: Part) -> list[Cut]:
     return [cut for cut in job.cuts if cut.id in own and cut.is_on]
 
 
-def proposed_spacing(job: Job, parts: Sequence[Part]) -> float:
-    """The widest bit that cuts a part out, and a web between the cuts, mm."""
-    bits = [job.bit(cut.bit) for part in parts for cut in cuts_of(job, part) if cut.loosens is Side.OUTSIDE]
-    return max((bit.diameter for bit in bits if bit is not None), default=0.0) + WEB_MM
+def proposed_spacing(job: Job, parts: Sequence[Part], *, shares_edges: bool = False) -> float:
+    """The widest bit that cuts a part out, and a web between the cuts, mm; without the web where edges may share a cut."""
+    bits = [job.bit(cut.bit) for cut in outlines_of(job, parts)]
+    return max((bit.diameter for bit in bits if bit is not None), default=0.0) + (0.0 if shares_edges else WEB_MM)
+
+
+def outlines_of(job: Job, parts: Sequence[Part]) -> list[Cut]:
+    """The cuts that cut any of these parts out."""
+    every = {cut.id: cut for part in parts for cut in cuts_of(job, part) if cut.loosens is Side.OUTSIDE}
+    return list(every.values())

@@ -29,6 +29,7 @@ class Nesting(QObject):
         self._job: Job | None = None
         self._begun = self._ended = 0.0
         self.is_running = False
+        self._settings = NestSettings()
         self.boards: tuple[BoardId, ...] = ()
         self.best: NestBetter | None = None
         self.problem = ""
@@ -61,7 +62,7 @@ class Nesting(QObject):
         """Nest all parts on the sheets of these boards, in their order."""
         self.get_ready()
         assert self._nester is not None
-        self.best, self.problem, self.boards = None, "", boards
+        self.best, self.problem, self.boards, self._settings = None, "", boards, settings
         self._job, self._begun, self.is_running = self._document.job, time.monotonic(), True
         self._number = self._nester.nest(self._document.job, boards, settings)
         self.changed.emit()
@@ -78,12 +79,14 @@ class Nesting(QObject):
 
     def keep(self) -> None:
         """Lay the pieces as the best layout has them."""
-        best, boards = self.best, self.boards
+        best, boards, settings = self.best, self.boards, self._settings
         self.drop()
         if best is not None:
             from archimetra.layout.of_job import laid
 
-            self._document.apply(laid(self._document.job, boards, best.parts, best.nested))
+            self._document.apply(
+                laid(self._document.job, boards, best.parts, best.nested, shares_edges=settings.shares_edges)
+            )
 
     def close(self) -> None:
         if self._nester is not None:

@@ -7,8 +7,10 @@ from math import atan2, degrees, hypot
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 
+from archimetra.app.theme import style
 from archimetra.app.views.fixture_marks import FixtureMarks
 from archimetra.app.views.path_marks import PathMarks
+from archimetra.app.views.piece_gaps import PieceGaps
 from archimetra.app.views.plan_scene import Hit, pick_in
 from archimetra.app.views.plan_surface import RULER_PX, SNAP_REACH_PX, Held, Line, PlanSurface
 from archimetra.app.views.snapping import MoveTargets, Snap
@@ -165,6 +167,35 @@ class FrameDrag(Drag):
         painter.drawRect(QRectF(plan.pressed, plan.last).normalized())
 
 
+class _Gaps:
+    """Between the pieces that are dragged and those beside them, worked out and painted on the way."""
+
+    def __init__(self, plan: PlanSurface) -> None:
+        self._plan = plan
+        self._known: PieceGaps | None = None
+
+    def paint(self, painter: QPainter, m: Affine) -> None:
+        plan = self._plan
+        if plan.board is None or plan.job is None or not plan.board.instances:
+            return
+        if self._known is None:
+            self._known = PieceGaps(plan.job, plan.board, plan.chosen)
+        painter.setFont(style.font(11))
+        for gap in self._known.at(m):
+            colour = plan.tokens.color("ink" if gap.is_room else "picked")
+            a, b = plan.view.to_screen(*gap.begin), plan.view.to_screen(*gap.end)
+            painter.setPen(QPen(colour, 1.2 if gap.is_room else 2.2))
+            painter.drawLine(a, b)
+            words = format_length(gap.size, plan.unit, decimals=2) if gap.size >= 0 else "over it"
+            width = painter.fontMetrics().horizontalAdvance(words) + 8
+            box = QRectF((a.x() + b.x()) / 2 + 6, (a.y() + b.y()) / 2 - 17, width, 16)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(plan.tokens.color("panel", 225))
+            painter.drawRoundedRect(box, 3, 3)
+            painter.setPen(colour)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+
 class MoveDrag(Drag):
     """What is picked is moved; it shows where it would come to lie by ``snap``."""
 
@@ -176,6 +207,7 @@ class MoveDrag(Drag):
         self.snap: Snap | None = None
         self._box = plan.chosen_box()
         self._targets: MoveTargets | None = None
+        self._gaps = _Gaps(plan)
 
     def move(self, at: QPointF, held: Held) -> Drag:
         plan = self.plan
@@ -215,6 +247,10 @@ class MoveDrag(Drag):
         words = f"moved {format_length(self.snap.dx, unit)}, {format_length(self.snap.dy, unit)} {unit}"
         return f"{words}   snapped: {self.snap.words}" if self.snap.words else words
 
+    def paint(self, painter: QPainter) -> None:
+        if self.snap is not None:
+            self._gaps.paint(painter, Affine.shift(self.snap.dx, self.snap.dy))
+
 
 class MapDrag(Drag):
     """What is picked is changed by ``map``; on a click the handle lets through to what lies under it."""
@@ -224,6 +260,11 @@ class MapDrag(Drag):
     def __init__(self, plan: PlanSurface) -> None:
         super().__init__(plan)
         self.map: Affine | None = None
+        self._gaps = _Gaps(plan)
+
+    def paint(self, painter: QPainter) -> None:
+        if self.map is not None and self.map.is_similarity and abs(abs(self.map.determinant) - 1.0) < 1e-9:
+            self._gaps.paint(painter, self.map)
 
     def release(self, at: QPointF, held: Held) -> None:
         if self.map is not None:

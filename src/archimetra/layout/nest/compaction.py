@@ -31,19 +31,21 @@ class Lying(NamedTuple):
 
 
 def compact(lying: Lying, pieces: list[Pieces], room: tuple[float, float], step: float, random: np.random.Generator,
-            rounds: int = _ROUNDS) -> FloatArray:  # fmt: skip
-    """Corners with everything moved left as far as it goes by moves of up to ``step`` mm a round. Nothing may overlap to begin with."""
+            rounds: int = _ROUNDS, *, gathers: bool = False) -> FloatArray:  # fmt: skip
+    """Corners with everything moved left as far as it goes by moves of up to ``step`` mm a round, and where it ``gathers`` to the front, too. Nothing
+    may overlap to begin with."""
     corner = lying.corner.copy()
     moves = ~lying.fixed
     used = _right_end(corner, lying, moves)
-    tilt = 1e-6 * random.standard_normal(len(corner))
+    tilt = np.full(len(corner), 2e-3 / len(corner)) if gathers else 1e-6 * random.standard_normal(len(corner))
     for _ in range(rounds):
+        before = corner
         answer = _solved(lying, corner, pieces, room, step, tilt, is_elastic=False)
         if answer is None:
             break
         corner = answer
         now = _right_end(corner, lying, moves)
-        if used - now < _LEAST_GAIN_MM:
+        if used - now < _LEAST_GAIN_MM and not (gathers and np.abs(corner - before).max() > _LEAST_GAIN_MM):
             break
         used = now
     return corner

@@ -16,7 +16,8 @@ from archimetra.layout.nest.request import NestPart, NestRequest, NestSheet
 
 TOLERANCE_MM = 0.05  # how closely a grown outline is followed, outside only
 COARSE_MM = 0.2  # the same for the first answer
-FEW_POINTS = 40  # outlines of no more than this are not followed but kept
+FEW_POINTS = 44  # outlines of no more than this are not followed but kept: a grown rectangle is
+MANY_POINTS = 160  # the same where edges are to lie along each other
 _HAIR = 2e-4  # less than half the spacing by this: two that touch are as far apart as asked within 0.0004 mm
 MOST_ORIENTED = 64  # more shapes than this cost more tables than they gain
 
@@ -46,10 +47,10 @@ class Zone(NamedTuple):
     obstacles: tuple[Region, ...]
 
 
-def grown(part: NestPart, spacing: float, tolerance: float, smallest: float) -> Region:
+def grown(part: NestPart, spacing: float, tolerance: float, smallest: float, few: int = FEW_POINTS) -> Region:
     """The part grown by half the ``spacing``, and where bits run for it, as far as that lies beyond. Holes nothing fits into are left
     out: ``smallest`` is the inradius of the smallest grown part."""
-    return _joined(part, max(spacing / 2 - _HAIR, 0.0), spacing / 2, tolerance, smallest)
+    return _joined(part, max(spacing / 2 - _HAIR, 0.0), spacing / 2, tolerance, smallest, few)
 
 
 def bare(part: NestPart, tolerance: float, smallest: float) -> Region:
@@ -57,8 +58,8 @@ def bare(part: NestPart, tolerance: float, smallest: float) -> Region:
     return _joined(part, 0.0, 0.0, tolerance, smallest)
 
 
-def _joined(part: NestPart, by: float, less: float, tolerance: float, smallest: float) -> Region:
-    region = _buffered(part.outline, by, tolerance)
+def _joined(part: NestPart, by: float, less: float, tolerance: float, smallest: float, few: int = FEW_POINTS) -> Region:
+    region = _buffered(part.outline, by, tolerance, few)
     for reach in part.reaches:
         wide = _buffered(reach.centres, max(reach.radius - less, 0.0), tolerance)
         if not shapely.covers(region, wide):
@@ -70,13 +71,13 @@ def _joined(part: NestPart, by: float, less: float, tolerance: float, smallest: 
     return as_region(shapely.union_all(kept))
 
 
-def _buffered(region: Region, by: float, tolerance: float) -> Region:
+def _buffered(region: Region, by: float, tolerance: float, few: int = FEW_POINTS) -> Region:
     """All within a distance of a region, or a little more. Straight sides come out exact, so that what fits by a hair does; outlines of
     many points are followed to the ``tolerance``."""
     segments = 8
     round_ = region.buffer(by / np.cos(np.pi / (4 * segments)), quad_segs=segments)
     exact = as_region(round_.intersection(region.buffer(by, join_style="mitre", mitre_limit=5.0)) if by > 0 else region)
-    if shapely.get_num_coordinates(exact) <= FEW_POINTS:
+    if shapely.get_num_coordinates(exact) <= few:
         return exact
     return as_region(exact.buffer(tolerance, quad_segs=4).simplify(tolerance))
 
@@ -101,7 +102,8 @@ def oriented_shapes(request: NestRequest, tolerance: float) -> list[Oriented]:
     out: list[Oriented] = []
     for number, part in enumerate(request.parts):
         if part.quantity:
-            regions = grown(part, request.spacing, tolerance, smallest), bare(part, tolerance, smallest - half)
+            few = MANY_POINTS if request.gathers else FEW_POINTS
+            regions = grown(part, request.spacing, tolerance, smallest, few), bare(part, tolerance, smallest - half)
             out.extend(
                 _oriented(regions, part.outline, number, degrees, mirrored) for degrees, mirrored in ways[number]
             )

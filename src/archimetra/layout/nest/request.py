@@ -56,13 +56,15 @@ class NestSheet(msgspec.Struct, frozen=True, eq=False, kw_only=True):
 
 class NestRequest(msgspec.Struct, frozen=True, eq=False, kw_only=True):
     """Parts onto sheets, which are used in their order. ``spacing`` between the kept wood of two parts, ``margin`` between kept wood and
-    the sheet's edge, mm. The same ``seed`` and work give the same answer."""
+    the sheet's edge, mm. The same ``seed`` and work give the same answer. With ``gathers`` what lies is moved together at the end on every sheet, to the
+    front and the left: edges then lie along each other."""
 
     parts: tuple[NestPart, ...]
     sheets: tuple[NestSheet, ...]
     spacing: float = 8.0
     margin: float = 10.0
     seed: int = 1
+    gathers: bool = False
 
 
 def check_request(request: NestRequest) -> None:

@@ -20,6 +20,12 @@ class RepeatPanel(Panel):
         self._hint = self.form.add(label("", "note"))
         self._body = body = Form()
         self.form.add(body)
+        self._linked = QCheckBox("Copies follow: pieces of a part")
+        self._linked.setToolTip(
+            "What is changed on one, its cuts too, is changed on all; they are among the parts on Layout"
+        )
+        body.add(self._linked)
+        body.line()
         body.heading("Rows and columns")
         self._columns, self._rows = TypedNumber(3, 1, 500), TypedNumber(2, 1, 500)
         self.typed_row(body, "Columns", self._columns, " ", is_length=False)
@@ -70,14 +76,16 @@ class RepeatPanel(Panel):
             self._by.button("gap").isChecked(),
         )  # fmt: skip
         s = self.session
-        self.run(lambda: repeating.rows_and_columns(s.job, s.board.id, s.picked, how))
+        self.run(
+            lambda: repeating.rows_and_columns(s.job, s.board.id, s.picked, how, is_linked=self._linked.isChecked())
+        )
 
     def _ring(self) -> None:
         s = self.session
         self.run(
             lambda: repeating.ring(
                 s.job, s.board.id, s.picked, count=round(self._count.value), centre=(self._x.value, self._y.value),
-                sweep=self._sweep.value, turns=self._turns.isChecked(),
+                sweep=self._sweep.value, turns=self._turns.isChecked(), is_linked=self._linked.isChecked(),
             )
         )  # fmt: skip
 
@@ -93,6 +101,12 @@ class RepeatPanel(Panel):
         path = line.placed()[0]
         self.run(
             lambda: repeating.along_path(
-                s.job, s.board.id, others, path, count=round(self._places.value), turns=self._turns.isChecked()
+                s.job,
+                s.board.id,
+                others,
+                path,
+                count=round(self._places.value),
+                turns=self._turns.isChecked(),
+                is_linked=self._linked.isChecked(),
             )
         )

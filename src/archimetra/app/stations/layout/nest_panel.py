@@ -38,6 +38,10 @@ class NestPanel(Panel):
         self.typed_row(body, "Spacing", self._spacing)
         self._spacing.on_change(self._typed_spacing)
         self._why = body.add(label("", "note"))
+        self._shares = QCheckBox("Edges side by side share a cut")
+        self._shares.setToolTip("Parts lie one bit apart; straight edges that run along each other are cut once")
+        self._shares.clicked.connect(lambda _on: self._follow_bits())
+        body.add(self._shares)
         self._margin = TypedNumber(MARGIN_MM, 0.0, 500.0)
         self.typed_row(body, "Edge margin", self._margin)
         (self._nest, self._stop) = self.buttons(
@@ -81,8 +85,9 @@ class NestPanel(Panel):
             self._rows = rows
             self._make_sheets()
         if not self._is_own:
-            self._spacing.value = proposed_spacing(job, job.parts)
-        self._why.setText("" if self._is_own else "The widest bit that cuts parts out, and a web of 2 mm.")
+            self._spacing.value = proposed_spacing(job, job.parts, shares_edges=self._shares.isChecked())
+        web = "" if self._shares.isChecked() else ", and a web of 2 mm"
+        self._why.setText("" if self._is_own else f"The widest bit that cuts parts out{web}.")
         shown(self._why, not self._is_own)
         super().refresh()
         self._show_state()
@@ -110,13 +115,19 @@ class NestPanel(Panel):
         self._off = self._off - {id_} if on else self._off | {id_}
         self._show_state()
 
+    def _follow_bits(self) -> None:
+        self._is_own = False
+        self.refresh()
+
     def _typed_spacing(self) -> None:
         self._is_own = True
         self.refresh()
 
     def _start(self) -> None:
         boards = tuple(id_ for id_, _ in self._rows if id_ not in self._off)
-        self.session.nesting.start(boards, NestSettings(self._spacing.value, self._margin.value))
+        self.session.nesting.start(
+            boards, NestSettings(self._spacing.value, self._margin.value, shares_edges=self._shares.isChecked())
+        )
 
     def _show_state(self) -> None:
         nesting = self.session.nesting
