@@ -21,6 +21,8 @@ from archimetra.edits.edit import Edit, next_number, replace
 from archimetra.job.bits import Bit, BitKind, Flutes, MaterialRecipe, Recipe, Spin
 from archimetra.job.ids import BitId, next_id
 from archimetra.job.job import Job
+from archimetra.job.materials import Material
+from archimetra.job.recipes import first_recipe
 from archimetra.job.starter_rack import starter_rack
 
 SCHEMA = 1
@@ -234,11 +236,20 @@ def compare(bit: Bit, rack_bit: Bit) -> tuple[Difference, ...]:
             ours = {entry.material: entry for entry in mine}
             racks = {entry.material: entry for entry in theirs}
             for material in sorted({*ours, *racks}):
-                if ours.get(material) != racks.get(material):
+                if ours.get(material) != racks.get(material) and not _is_suggested(rack_bit, ours, racks, material):
                     out.append(Difference(f"recipe for {material}", _brief(ours, material), _brief(racks, material)))
         else:
             out.append(Difference(name.replace("_", " "), _cell(mine), _cell(theirs)))
     return tuple(out)
+
+
+def _is_suggested(bit: Bit, ours: dict[str, MaterialRecipe], racks: dict[str, MaterialRecipe], material: str) -> bool:
+    """Whether a job's bit only lacks what is suggested for a material anyhow."""
+    return (
+        material not in ours
+        and material in list(Material)
+        and racks[material] == MaterialRecipe(material=material, recipe=first_recipe(bit, Material(material)))
+    )
 
 
 def _brief(entries: dict[str, MaterialRecipe], material: str) -> str:

@@ -9,7 +9,6 @@ from typing import NamedTuple
 from archimetra.edits.copying import copies
 from archimetra.edits.edit import Edit, board_of
 from archimetra.edits.layering import free_shapes
-from archimetra.edits.parting import add_pieces, change_part, make_parts, pieces_picked
 from archimetra.edits.placing import Anchor, Point, anchor_point
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
@@ -112,6 +111,8 @@ def linked(
 ) -> tuple[Edit, tuple[ShapeId, ...]]:
     """Copies that follow: the outlines with all that lies in them become parts, where they are no pieces yet, and more pieces of them are laid. As many are
     wanted as then lie. Raises ValueError with a sentence where no part can be made of them."""
+    from archimetra.edits.parting import add_pieces, change_part, make_parts, pieces_picked  # not for a first window
+
     before = board_of(job, board_id)
     wanted = set(pieces_picked(before, ids))
     if not wanted:

@@ -25,6 +25,8 @@ MOST_SHEETS = 999
 MOST_FLAWS = 500
 NO_WOOD_MM = 1e-3  # so far below its bottom stock lies where the sheet has no wood
 _HAIR_MM = 0.01
+_FARTHEST_MM = 100_000.0
+_LARGEST = 1e9  # of a bulge or a control point
 
 
 class HoldDown(StrEnum):
@@ -41,6 +43,17 @@ class Flaw(Record, frozen=True, kw_only=True):
 
     def __post_init__(self) -> None:
         require(self.outline.closed and len(self.outline) >= 1, "a flaw has a closed outline")
+        require(all(abs(v) <= _FARTHEST_MM for v in _box_of((self.outline,))), "a flaw lies on its sheet or near it")
+
+
+def _box_of(paths: tuple[Path, ...]) -> tuple[float, float, float, float]:
+    """Numbers beyond all measure make a box that is none: no number in it is within any limit."""
+    import numpy as np  # only where there is an outline: a first window needs none
+
+    if any(len(path) and float(np.abs(path.params).max()) > _LARGEST for path in paths):
+        return -np.inf, -np.inf, np.inf, np.inf
+    with np.errstate(all="ignore"):
+        return bounds_of(paths) or (0.0, 0.0, 0.0, 0.0)
 
 
 class Sheet(Record, frozen=True, kw_only=True):
@@ -73,8 +86,8 @@ class Sheet(Record, frozen=True, kw_only=True):
         require(len(self.flaws) <= MOST_FLAWS, f"a sheet has at most {MOST_FLAWS} flaws marked")
         if self.outline:
             require(all(path.closed and len(path) for path in self.outline), "a sheet's outline is closed")
-            x0, y0, x1, y1 = bounds_of(self.outline) or (0.0, 0.0, 0.0, 0.0)
-            is_box = max(abs(x0), abs(y0), abs(x1 - self.width), abs(y1 - self.height)) <= _HAIR_MM
+            x0, y0, x1, y1 = _box_of(self.outline)
+            is_box = all(abs(v) <= _HAIR_MM for v in (x0, y0, x1 - self.width, y1 - self.height))
             require(is_box, "a sheet's outline begins at 0 and is as wide and as high as the sheet")
 
     @property

@@ -19,6 +19,7 @@ from archimetra.layout.nest.pieces import Pieces
 APART_MM = -2e-4  # pieces that overlap by less than this count as apart: growing left room for it
 _ROUNDS = 8
 _LEAST_GAIN_MM = 0.02
+_WORK_PER_ROW = 3e4  # cells looked at in the time a program takes for each row of it
 
 
 class Lying(NamedTuple):
@@ -30,17 +31,17 @@ class Lying(NamedTuple):
     fixed: BoolArray
 
 
-def compact(lying: Lying, pieces: list[Pieces], room: tuple[float, float], step: float, random: np.random.Generator,
+def compact(lying: Lying, pieces: list[Pieces], room: tuple[float, float], step: float, random: np.random.Generator, work: FloatArray,
             rounds: int = _ROUNDS, *, gathers: bool = False) -> FloatArray:  # fmt: skip
     """Corners with everything moved left as far as it goes by moves of up to ``step`` mm a round, and where it ``gathers`` to the front, too. Nothing
-    may overlap to begin with."""
+    may overlap to begin with. What it took is added to ``work[0]``."""
     corner = lying.corner.copy()
     moves = ~lying.fixed
     used = _right_end(corner, lying, moves)
     tilt = np.full(len(corner), 2e-3 / len(corner)) if gathers else 1e-6 * random.standard_normal(len(corner))
     for _ in range(rounds):
         before = corner
-        answer = _solved(lying, corner, pieces, room, step, tilt, is_elastic=False)
+        answer = _solved(lying, corner, pieces, room, step, tilt, work, is_elastic=False)
         if answer is None:
             break
         corner = answer
@@ -51,11 +52,13 @@ def compact(lying: Lying, pieces: list[Pieces], room: tuple[float, float], step:
     return corner
 
 
-def legalise(lying: Lying, pieces: list[Pieces], room: tuple[float, float], step: float) -> FloatArray | None:
+def legalise(
+    lying: Lying, pieces: list[Pieces], room: tuple[float, float], step: float, work: FloatArray
+) -> FloatArray | None:
     """Corners at which nothing overlaps, near those given, which overlap a little; None where five rounds find none."""
     corner = lying.corner.copy()
     for _ in range(5):
-        answer = _solved(lying, corner, pieces, room, step, np.zeros(len(corner)), is_elastic=True)
+        answer = _solved(lying, corner, pieces, room, step, np.zeros(len(corner)), work, is_elastic=True)
         if answer is None:
             return None
         corner = answer
@@ -91,12 +94,13 @@ def _apart(lying: Lying, corner: FloatArray, pieces: list[Pieces], reach: float,
 
 
 def _solved(
-    lying: Lying, corner: FloatArray, pieces: list[Pieces], room: tuple[float, float], step: float, tilt: FloatArray, *,
+    lying: Lying, corner: FloatArray, pieces: list[Pieces], room: tuple[float, float], step: float, tilt: FloatArray, work: FloatArray, *,
     is_elastic: bool,
 ) -> FloatArray | None:  # fmt: skip
     """One program. Its columns are dx and dy of every item, and either the length or a slack for every two items that are near."""
     n = len(corner)
     rows = _apart(lying, corner, pieces, 2 * np.sqrt(2.0) * step)
+    work[0] += _WORK_PER_ROW * len(rows)
     a, b = rows[:, 0].astype(np.int64), rows[:, 1].astype(np.int64)
     gap, nx, ny = rows[:, 2], rows[:, 3], rows[:, 4]
     number = np.arange(len(rows))

@@ -269,7 +269,7 @@ class _Search:
         items, lying = s.lying(layout, corners, last)
         zone = s.zones[last]
         step, rounds = (2 * s.cell, 8) if self._items <= MANY else (s.cell, 4)
-        corners[items] = compact(lying, s.pieces, (zone.width, zone.height), step, self._random, rounds)
+        corners[items] = compact(lying, s.pieces, (zone.width, zone.height), step, self._random, self._work, rounds)
         self._offer(layout, corners)
 
     def gather(self) -> None:
@@ -281,7 +281,9 @@ class _Search:
         for zone in np.unique(layout.zone[: self._items][layout.zone[: self._items] >= 0]).tolist():
             items, lying = s.lying(layout, corners, zone)
             room = (s.zones[zone].width, s.zones[zone].height)
-            corners[items] = compact(lying, s.pieces, room, 4 * s.cell, self._random, _GATHERINGS, gathers=True)
+            corners[items] = compact(
+                lying, s.pieces, room, 4 * s.cell, self._random, self._work, _GATHERINGS, gathers=True
+            )
         self._offer(layout, corners)
 
     def _legalise(self, layout: Layout, last: int, room: FloatArray) -> None:
@@ -290,10 +292,12 @@ class _Search:
         items, lying = s.lying(layout, corners, last)
         zone = s.zones[last]
         width = float(room[last, 0] * s.cell)
-        found = legalise(lying, s.pieces, (width, zone.height), 2 * s.cell)
+        found = legalise(lying, s.pieces, (width, zone.height), 2 * s.cell, self._work)
         if found is None:
             return
-        corners[items] = compact(lying._replace(corner=found), s.pieces, (width, zone.height), 2 * s.cell, self._random)
+        corners[items] = compact(
+            lying._replace(corner=found), s.pieces, (width, zone.height), 2 * s.cell, self._random, self._work
+        )
         if all(self._is_free(layout, zone) for zone in range(last)):
             self._offer(layout, corners)
 
