@@ -23,7 +23,9 @@ from archimetra.artwork.text_form import TextForm
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import basic as edits
 from archimetra.edits import placement, placing, shaping
-from archimetra.engine.messages import ArtworkRequest
+from archimetra.edits.parting import change_part
+from archimetra.edits.sheets import change_sheet
+from archimetra.engine.messages import ArtworkRequest, NestSettings
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.path import Path
@@ -62,6 +64,10 @@ def stalls() -> Iterator[Row]:
         yield opened.watched("stall while playing the run", opened.play)
         yield opened.watched("stall while dragging the section line", opened.drag_section)
         yield opened.watched("stall while a 5 MB SVG is read", opened.read_svg)
+    with _OpenWindow(app, quay_tide_clock()) as opened:
+        opened.get_ready_to_nest()
+        yield opened.watched("stall while 200 pieces are nested", opened.nest)
+        yield opened.watched("stall while the layout is kept and planned", opened.keep)
     rings = [Path.polyline(wavy(500, size=12.0, waves=9, at=at), closed=True) for at in _grid(20, 28.0)]
     with _OpenWindow(app, JobFile(job_of(rings))) as opened:
         yield opened.watched("stall while panning and zooming 200,000 segments", opened.pan)
@@ -167,6 +173,28 @@ class _OpenWindow:
         self.session.imports.read_artwork(ArtworkRequest(0, path=str(self.artwork)))
         self.run_until(lambda: not self.session.imports.is_reading)
         self.run_for(0.5)
+
+    def get_ready_to_nest(self) -> None:
+        session = self.session
+        for part in session.job.parts:
+            session.apply(change_part(session.job, part.id, quantity=34))
+        board = next(board for board in session.job.boards if board.name == "Hands")
+        session.apply(change_sheet(session.job, board.id, "Sheet", width=1200.0, height=700.0))
+        session.show_board(board.id)
+        self.window.station_layout()
+        self.window.pages["layout"].show_panel("Nest")
+        self.run_for(4.0)
+
+    def nest(self) -> None:
+        self.session.nesting.start((self.session.board_id,), NestSettings(5.0, 6.0))
+        self.run_for(8.0)
+        self.session.nesting.stop()
+        self.run_until(lambda: not self.session.nesting.is_running)
+
+    def keep(self) -> None:
+        self.session.nesting.keep()
+        self.run_until(lambda: not self.session.planning.is_planning)
+        self.run_for(1.0)
 
     def pan(self) -> None:
         plan = self.window.plan

@@ -189,8 +189,8 @@ def _nesting() -> None:
     clamp = KeepClear(shapely.box(0, 0, 20, 20), 3.0)
     sheet = NestSheet(outline=shapely.box(0, 0, 300, 120), keep_clear=(clamp,))
     part = NestPart(name="corner", outline=corner, quantity=6, turns=(0.0, 90.0))
-    nest(NestRequest(parts=(part,), sheets=(sheet, sheet)), work=3e6)
-    nest(NestRequest(parts=(msgspec.structs.replace(part, quantity=90),), sheets=(sheet,)), work=3e6)
+    nest(NestRequest(parts=(part,), sheets=(sheet, sheet)), work=5e7)
+    nest(NestRequest(parts=(msgspec.structs.replace(part, quantity=90),), sheets=(sheet,)), work=5e7)
 
 
 if __name__ == "__main__":

@@ -113,9 +113,21 @@ class Measure(Record, frozen=True, kw_only=True):
     shapes: tuple[ShapeId, ...] = ()
 
 
-@lru_cache(maxsize=500)  # more would keep every place a large shape was ever dragged to
+_FEW_SEGMENTS = 200
+
+
 def _placed(paths: tuple[Path, ...], at: Affine) -> tuple[Path, ...]:
-    return paths if at == IDENTITY else tuple(path.transform(at) for path in paths)
+    if at == IDENTITY:
+        return paths
+    return (_small_placed if sum(map(len, paths)) <= _FEW_SEGMENTS else _large_placed)(paths, at)
+
+
+def _transformed(paths: tuple[Path, ...], at: Affine) -> tuple[Path, ...]:
+    return tuple(path.transform(at) for path in paths)
+
+
+_small_placed = lru_cache(maxsize=20_000)(_transformed)  # a board of a thousand pieces is gone through many times
+_large_placed = lru_cache(maxsize=500)(_transformed)  # more would keep every place a large shape was ever dragged to
 
 
 def box_of(shapes: Iterable[Shape]) -> tuple[float, float, float, float] | None:

@@ -52,12 +52,10 @@ def groups_of(work: ResolvedCut) -> list[Group]:
     beside = ~(shapely.covers(areas[a], lines[b]) | shapely.covers(areas[b], lines[a]))
     together = _joined(len(pieces), np.column_stack((owner[a], owner[b]))[beside])
     around = _Around(work)
-    return [
-        around.group(
-            tuple(pieces[k] for k in ks), [s for s, o in zip(work.shapes, owner.tolist(), strict=True) if o in ks]
-        )
-        for ks in together
-    ]
+    own: list[list[Shape]] = [[] for _ in pieces]
+    for shape, k in zip(work.shapes, owner.tolist(), strict=True):
+        own[k].append(shape)
+    return [around.group(tuple(pieces[k] for k in ks), [shape for k in ks for shape in own[k]]) for ks in together]
 
 
 def _joined(count: int, pairs: np.ndarray) -> list[list[int]]:

@@ -18,6 +18,7 @@ TOLERANCE_MM = 0.05  # how closely a grown outline is followed, outside only
 COARSE_MM = 0.2  # the same for the first answer
 FEW_POINTS = 44  # outlines of no more than this are not followed but kept: a grown rectangle is
 MANY_POINTS = 160  # the same where edges are to lie along each other
+_ALIKE_MM = 0.02  # ways to lie that differ by less are one
 _HAIR = 2e-4  # less than half the spacing by this: two that touch are as far apart as asked within 0.0004 mm
 MOST_ORIENTED = 64  # more shapes than this cost more tables than they gain
 
@@ -104,10 +105,23 @@ def oriented_shapes(request: NestRequest, tolerance: float) -> list[Oriented]:
         if part.quantity:
             few = MANY_POINTS if request.gathers else FEW_POINTS
             regions = grown(part, request.spacing, tolerance, smallest, few), bare(part, tolerance, smallest - half)
-            out.extend(
-                _oriented(regions, part.outline, number, degrees, mirrored) for degrees, mirrored in ways[number]
-            )
+            own: list[Oriented] = []
+            for degrees, mirrored in ways[number]:
+                lies = _oriented(regions, part.outline, number, degrees, mirrored)
+                if not any(_is_same(lies, other) for other in own):  # a square turned a quarter is no other way to lie
+                    own.append(lies)
+            out += own
     return out
+
+
+def _is_same(one: Oriented, other: Oriented) -> bool:
+    """Whether a part lies alike: what must not be met is the same, within a hair."""
+    if abs(one.width - other.width) > _ALIKE_MM or abs(one.height - other.height) > _ALIKE_MM:
+        return False
+    return all(
+        abs(a.area - b.area) < _ALIKE_MM * a.length and a.symmetric_difference(b).area < _ALIKE_MM * a.length
+        for a, b in ((one.region, other.region), (one.bare, other.bare))
+    )
 
 
 def ways_of(part: NestPart) -> list[tuple[float, bool]]:

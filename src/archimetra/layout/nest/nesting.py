@@ -157,7 +157,7 @@ class _Search:
         last = int(self._raster.zone[:n].max())
         length = s.right_end(self._raster, last)
         polished = length
-        share, least, most = (0.025, 0.003, 0.025) if last == 0 else (0.05, 0.006, 0.2)
+        share, least, most = (0.035, 0.003, 0.05) if last == 0 else (0.05, 0.006, 0.2)
         pool: list[tuple[float, Layout]] = []
         failures = 0
         start = self._raster
