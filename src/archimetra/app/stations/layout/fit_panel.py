@@ -139,7 +139,7 @@ class FitPanel(Panel):
             return "None fits on this sheet with these margins."
         turned = f", turned {found.degrees:g}°" if found.degrees else ""
         taken = found.columns * found.rows - found.count if not self._staggered.isChecked() else 0
-        beside = f" {taken} places are taken by clamps or other work." if taken > 0 else ""
+        beside = f" {taken} places are taken by what else is there." if taken > 0 else ""
         return f"{found.count} fit: {found.columns} columns, {found.rows} rows{turned}.{beside}"
 
     def _take_better(self, better: Better | None) -> None:

@@ -14,6 +14,7 @@ from archimetra.engine.messages import NestSettings
 from archimetra.job.ids import BoardId
 from archimetra.job.quantities import Unit, format_length
 from archimetra.layout.spacing import proposed_spacing
+from archimetra.layout.suiting import suited
 from archimetra.output.times import clock
 
 MARGIN_MM = 10.0
@@ -30,8 +31,9 @@ class NestPanel(Panel):
         body.gap(4)
         self._wanted = body.heading("Sheets")
         self._sheets = body.add(Form())
-        self._off: set[BoardId] = set()
+        self._switched: dict[BoardId, bool] = {}  # sheets a person took or left; the others are taken where they suit
         self._rows: list[tuple[BoardId, str]] = []
+        self._state: object = None
         body.line()
         self._spacing = TypedNumber(0.0, 0.0, 500.0)
         self._is_own = False  # the spacing was typed; until then it follows the bits
@@ -81,8 +83,9 @@ class NestPanel(Panel):
         pieces = sum(part.quantity for part in job.parts)
         self._wanted.setText(f"for {pieces} piece{'' if pieces == 1 else 's'}")
         rows = [(board.id, self._sheet_words(board.id)) for board in job.boards]
-        if rows != self._rows:
-            self._rows = rows
+        state = (rows, suited(job, self.session.board.id))
+        if state != self._state:
+            self._rows, self._state = rows, state
             self._make_sheets()
         if not self._is_own:
             self._spacing.value = proposed_spacing(job, job.parts, shares_edges=self._shares.isChecked())
@@ -102,18 +105,22 @@ class NestPanel(Panel):
 
     def _make_sheets(self) -> None:
         clear_rows(self._sheets)
-        known = {id_ for id_, _ in self._rows}
-        self._off &= known
+        taken = self._taken()
         for id_, words in self._rows:
             box = QCheckBox(words)
-            box.setChecked(id_ not in self._off)
+            box.setChecked(id_ in taken)
             box.setToolTip("Use this sheet; they are filled in this order")
             box.clicked.connect(lambda on, i=id_: self._switch(i, on))
             self._sheets.add(box)
 
     def _switch(self, id_: BoardId, on: bool) -> None:
-        self._off = self._off - {id_} if on else self._off | {id_}
+        self._switched[id_] = on
         self._show_state()
+
+    def _taken(self) -> tuple[BoardId, ...]:
+        """The sheets to nest on: those chosen, and of the others those that suit."""
+        suits = set(suited(self.session.job, self.session.board.id))
+        return tuple(id_ for id_, _ in self._rows if self._switched.get(id_, id_ in suits))
 
     def _follow_bits(self) -> None:
         self._is_own = False
@@ -124,14 +131,12 @@ class NestPanel(Panel):
         self.refresh()
 
     def _start(self) -> None:
-        boards = tuple(id_ for id_, _ in self._rows if id_ not in self._off)
-        self.session.nesting.start(
-            boards, NestSettings(self._spacing.value, self._margin.value, shares_edges=self._shares.isChecked())
-        )
+        settings = NestSettings(self._spacing.value, self._margin.value, shares_edges=self._shares.isChecked())
+        self.session.nesting.start(self._taken(), settings)
 
     def _show_state(self) -> None:
         nesting = self.session.nesting
-        self._nest.setEnabled(not nesting.is_running and len(self._off) < len(self._rows))
+        self._nest.setEnabled(not nesting.is_running and bool(self._taken()))
         self._stop.setEnabled(nesting.is_running)
         self._tick.start() if nesting.is_running else self._tick.stop()
         best = nesting.best
