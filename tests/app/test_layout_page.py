@@ -185,9 +185,7 @@ class TestFit:
         qtbot.waitUntil(lambda: "fit:" in words_on(fit))
         qtbot.waitUntil(lambda: "apart." in words_on(fit), timeout=20_000)
         first = len(session.fitted_here)
-        assert f"{first} fit: 6 columns, 5 rows. {30 - first} places are taken by what else is there." in words_on(
-            fit
-        )
+        assert f"{first} fit: 6 columns, 5 rows. {30 - first} places are taken by what else is there." in words_on(fit)
         assert window.plan.marks.has_preview
         type_into(window, "Spacing", "30")
         qtbot.waitUntil(lambda: 0 < len(session.fitted_here) < first)
