@@ -19,6 +19,12 @@ from archimetra.job.sheet import HoldDown, ZeroAt
 from plain_clock import plain_clock
 
 
+def open_machine(window) -> None:
+    fold = button(window, "The machine")
+    if not fold.isChecked():
+        fold.click()
+
+
 class TestBoardPage:
     def test_sheet_material_grain_and_hold_down(self, open_window):
         window = open_window()
@@ -79,12 +85,53 @@ class TestBoardPage:
         type_into(window, "Sheet at X", "400")
         settle(qtbot, window)
         assert "out-of-travel" in {f.code for f in window.session.planning.plan.findings}
+        open_machine(window)
         type_into(window, "Travel X", "1000")
         settle(qtbot, window)
         assert "out-of-travel" not in {f.code for f in window.session.planning.plan.findings}
         button(window, "Turn a quarter").click()
         sheet = window.session.board.sheet
         assert (sheet.width, sheet.height) == (320, 300)
+
+    def test_the_machine_is_told_once_for_all_boards_and_rules_times_and_files(self, open_window, qtbot):
+        window = open_window()
+        window.station_board()
+        open_machine(window)
+        before = window.session.planning.plan.times.total
+        type_into(window, "Machine name", "Long gantry")
+        type_into(window, "Fastest cut", "500")
+        type_into(window, "Slowest spindle", "17000")
+        type_into(window, "A bit change takes", "20*60")
+        settle(qtbot, window)
+        machine = window.session.job.machine
+        assert (machine.name, machine.max_feed, machine.min_rpm, machine.bit_change_s) == (
+            "Long gantry",
+            500,
+            17000,
+            1200,
+        )
+        plan = window.session.planning.plan
+        assert plan.times.total > before + 1000
+        cuts = plan.run.feed[plan.run.kind > 0]
+        assert cuts.max() <= 500 + 1e-6
+        assert "610 x 610 mm, 17000 to 24000 rpm" in words_on(window.pages["board"])
+        for _ in range(4):
+            window.undo()
+        assert window.session.job.machine.name == "Router 610 x 610"
+
+    @pytest.mark.parametrize(
+        ("name", "text"),
+        [("Slowest spindle", "25000"), ("Fastest cut", "0"), ("Travel Z", "-3"), ("Fastest spindle", "x")],
+    )
+    def test_what_no_machine_can_be_is_told_at_the_field(self, open_window, name, text):
+        window = open_window()
+        window.station_board()
+        open_machine(window)
+        machine = window.session.job.machine
+        edit = type_into(window, name, text)
+        assert edit.property("wrong") is True
+        assert note_beside(edit)
+        assert window.session.job.machine == machine
 
     def test_renaming_a_board_renames_its_tab(self, open_window, qtbot):
         window = open_window()

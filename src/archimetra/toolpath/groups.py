@@ -132,7 +132,7 @@ def _renamed(pieces: tuple[InstanceId, ...], work: ResolvedCut) -> Group:
                 replace(m, shape=plain(m.shape)) if MARK in m.shape else m for m in marks if m.shape in own
             )
         )
-        return replace(marked, shapes=tuple(plain(id_) for id_ in given.shapes if id_ in own))
+        return replace(marked, shapes=tuple(plain(shape.id) for shape in here))
 
     own = shapes(work.shapes)
     return Group(

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QPushButton, QWidget
 
 from archimetra.app.stations.board.clamps_form import ClampsForm
 from archimetra.app.stations.board.flaws_form import FlawsForm
+from archimetra.app.stations.board.machine_form import MachineForm
 from archimetra.app.stations.board.sheet_form import SheetForm
 from archimetra.app.stations.page import Page
 from archimetra.app.theme.tokens import Tokens
@@ -79,14 +80,8 @@ class BoardPage(Page):
                 ),
                 note=lambda: "on the bed",
             )
-        for axis in ("x", "y", "z"):
-            self.length_row(
-                form,
-                f"Travel {axis.upper()}",
-                key=lambda a=axis: f"machine.travel_{a}",
-                get=lambda a=axis: getattr(session.job.machine, f"travel_{a}"),
-                edit=lambda mm, a=axis: self._machine(a, mm),
-            )
+        self._machine = MachineForm(session, self.tokens)
+        form.add(self._machine.form)
         row = QWidget()
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 4, 0, 0)
@@ -106,7 +101,7 @@ class BoardPage(Page):
         sheet, unit = board.sheet, self.session.job.unit
         self.corner.setText(f"{len(self.session.job.boards)} in this job" if len(self.session.job.boards) > 1 else "")
         self._name.show_text(board.name)
-        for part in self._parts:
+        for part in (*self._parts, self._machine):
             part.refresh()
         flight = board.travel_heights
         self._low.setChecked(board.heights.follows_clamps)
@@ -125,7 +120,7 @@ class BoardPage(Page):
 
     def show_theme(self, tokens: Tokens) -> None:
         super().show_theme(tokens)
-        for part in self._parts:
+        for part in (*self._parts, self._machine):
             part.show_theme(tokens)
         self._picker.tokens = tokens
         self._picker.update()
@@ -143,10 +138,6 @@ class BoardPage(Page):
     def _heights(self, name: str, mm: float | bool) -> Edit:
         board = self.session.board
         return edits.change_board(self.session.job, board.id, "Heights", heights=replace(board.heights, **{name: mm}))
-
-    def _machine(self, axis: str, mm: float) -> Edit:
-        machine = replace(self.session.job.machine, **{f"travel_{axis}": mm})
-        return edits.change_job(self.session.job, "Machine travel", machine=machine)
 
     def _rename(self, text: str) -> None:
         name = text.strip() or self.session.board.name
