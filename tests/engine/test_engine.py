@@ -458,3 +458,22 @@ def test_shapes_of_paths_of_every_length_are_checked():
     edit, _ = edits.add_profile(edit.job, board.id, ids, name="Late")
     job = cutting.reorder_cut(edit.job, board.id, outline.id, 0).job
     assert "order-inside" in {f.code for f in plan_board(job, job.boards[0], {}).findings}
+
+
+def test_plans_are_kept_by_what_they_take_and_a_giant_is_no_error():
+    from cachetools import LRUCache
+
+    from archimetra.engine.planner_process import bytes_of
+    from archimetra.engine.planning import plan_board as plan
+    from plain_clock import plain_clock
+
+    job = plain_clock().job
+    planned = {}
+    plan(job, job.boards[0], planned)
+    sizes = [bytes_of(each) for each in planned.values()]
+    for size, each in zip(sizes, planned.values(), strict=True):
+        assert size >= each.toolpath.xyz.nbytes + each.toolpath.feed.nbytes
+    cache = LRUCache(min(sizes), getsizeof=lambda each: min(bytes_of(each), min(sizes)))
+    for key, each in planned.items():
+        cache[key] = each
+    assert len(cache) == 1

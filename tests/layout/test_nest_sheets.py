@@ -129,3 +129,25 @@ class TestStacks:
         assert {p.sheet for p in found.placements} == {1}
         with pytest.raises(NestError, match="fits"):
             nest(plates(4, sheet(30, 30, 2)), work=WORK)
+
+
+def test_a_sheet_that_is_all_flaw_has_room_for_nothing_and_says_so(job):
+    whole = (Flaw(outline=Path.rectangle(-10, -10, 400, 400)),)
+    bad = finish_edit(job, sheets.change_sheet(job, job.boards[0].id, "", flaws=whole).job)
+    request, _ = nest_request(bad, bad.boards)
+    found = nest(request, work=WORK)
+    assert found.placements == ()
+    assert found.left_out == (6, 3)
+    assert (
+        fit(
+            fit_asked(bad, bad.boards[0], bad.parts[0], spacing=8.0, margin=5.0, is_staggered=False, is_centred=False)
+        ).count
+        == 0
+    )
+
+
+def test_where_none_is_wanted_that_is_said(job):
+    for part in job.parts:
+        job = finish_edit(job, parting.change_part(job, part.id, quantity=0).job)
+    with pytest.raises(NestError, match="Every quantity is 0"):
+        nest_request(job, job.boards)

@@ -26,13 +26,20 @@ from archimetra.engine.messages import (
 from archimetra.engine.sharing import shared
 from archimetra.job.ids import BitId, CutId, InlayId
 
-MOST_CACHED = 400
+MOST_CACHED = 200_000_000  # bytes: plans of a thousand pieces that all lie differently are some 20 MB
 PlanCache = MutableMapping[str, PlannedCut]
+
+
+def bytes_of(planned: PlannedCut) -> int:
+    """About as much as a plan takes; never more than the whole cache may."""
+    path = planned.toolpath
+    arrays = (path.xyz, path.kind, path.centre, path.feed, path.role, path.pass_no, *path.outlines)
+    return min(2_000 + 100 * len(path.marks) + sum(array.nbytes for array in arrays), MOST_CACHED)
 
 
 def serve(connection: Connection, newest: Any) -> None:
     """Answer requests until the other side hangs up. ``newest`` is a shared counter: work for an older number stops."""
-    cache: PlanCache = LRUCache(MOST_CACHED)
+    cache: PlanCache = LRUCache(MOST_CACHED, getsizeof=bytes_of)
     mates = Mates(cache)
     try:
         _get_ready(connection)

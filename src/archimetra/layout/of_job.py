@@ -26,7 +26,7 @@ from archimetra.job.sheet import Sheet
 from archimetra.layout.fit import FitAsked, Fitted
 from archimetra.layout.nest.answer import Nested
 from archimetra.layout.nest.grown import free_turns
-from archimetra.layout.nest.request import KeepClear, NestPart, NestRequest, NestSheet, Reach
+from archimetra.layout.nest.request import KeepClear, NestError, NestPart, NestRequest, NestSheet, Reach
 from archimetra.layout.spacing import cuts_of, outlines_of, proposed_spacing
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.sweep_kernels import reach as reach_of_bit
@@ -112,8 +112,10 @@ def nest_request(
     job: Job, boards: Sequence[Board], *, spacing: float | None = None, margin: float = 10.0, seed: int = 1, shares_edges: bool = False,
 ) -> tuple[NestRequest, tuple[PartId, ...]]:  # fmt: skip
     """All parts of the job onto the sheets of these boards, in their order; and which part each of the request's is. Clamps and what is
-    cut on the boards beside parts are kept clear."""
+    cut on the boards beside parts are kept clear. Raises NestError where none is wanted."""
     wanted = [part for part in job.parts if part.quantity]
+    if job.parts and not wanted:
+        raise NestError("Every quantity is 0. Say how many are wanted.")
     gap = proposed_spacing(job, wanted, shares_edges=shares_edges) if spacing is None else spacing
     parts = []
     for part in wanted:

@@ -147,7 +147,7 @@ class NestPanel(Panel):
         self._left.setText(left)
         show_kind(self._left, "caution")
         shown(self._left, bool(left))
-        self._keep.setEnabled(best is not None)
+        self._keep.setEnabled(best is not None and bool(best.nested.placements))
         self._drop.setEnabled(best is not None or nesting.is_running)
         self._trouble.setText(nesting.problem)
         shown(self._trouble, bool(nesting.problem))
@@ -156,6 +156,8 @@ class NestPanel(Panel):
         best = self.session.nesting.best
         assert best is not None
         nested, unit = best.nested, self.session.job.unit
+        if not nested.placements:
+            return "No piece has room on these sheets."
         sheets = f"{nested.sheets_used} sheet{'' if nested.sheets_used == 1 else 's'}"
         return (
             f"{len(nested.placements)} pieces on {sheets}, the last up to {format_length(nested.used_to, unit, decimals=2 if unit is Unit.INCH else 0)} {unit}.\n"
