@@ -24,6 +24,7 @@ from archimetra.engine.messages import (
     WorkerFailed,
 )
 from archimetra.engine.sharing import shared
+from archimetra.geometry.arrays import AnyArray
 from archimetra.job.ids import BitId, CutId, InlayId
 
 MOST_CACHED = 200_000_000  # bytes: plans of a thousand pieces that all lie differently are some 20 MB
@@ -33,7 +34,15 @@ PlanCache = MutableMapping[str, PlannedCut]
 def bytes_of(planned: PlannedCut) -> int:
     """About as much as a plan takes; never more than the whole cache may."""
     path = planned.toolpath
-    arrays = (path.xyz, path.kind, path.centre, path.feed, path.role, path.pass_no, *path.outlines)
+    arrays: tuple[AnyArray, ...] = (
+        path.xyz,
+        path.kind,
+        path.centre,
+        path.feed,
+        path.role,
+        path.pass_no,
+        *path.outlines,
+    )
     return min(2_000 + 100 * len(path.marks) + sum(array.nbytes for array in arrays), MOST_CACHED)
 
 
