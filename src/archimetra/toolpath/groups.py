@@ -12,6 +12,8 @@ from typing import NamedTuple
 import msgspec
 import numpy as np
 import shapely
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from archimetra.job.cuts import Cut
 from archimetra.job.flat import MARK, base_of, instance_of
@@ -50,30 +52,21 @@ def groups_of(work: ResolvedCut) -> list[Group]:
     areas = enclosed_by(work.shapes)
     # what lies in an opening of another piece is no opening in that piece, as it would be within one drawing
     beside = ~(shapely.covers(areas[a], lines[b]) | shapely.covers(areas[b], lines[a]))
-    together = _joined(len(pieces), np.column_stack((owner[a], owner[b]))[beside])
+    sets = together(len(pieces), np.column_stack((owner[a], owner[b]))[beside])
     around = _Around(work)
     own: list[list[Shape]] = [[] for _ in pieces]
     for shape, k in zip(work.shapes, owner.tolist(), strict=True):
         own[k].append(shape)
-    return [around.group(tuple(pieces[k] for k in ks), [shape for k in ks for shape in own[k]]) for ks in together]
+    return [around.group(tuple(pieces[k] for k in ks), [shape for k in ks for shape in own[k]]) for ks in sets]
 
 
-def _joined(count: int, pairs: np.ndarray) -> list[list[int]]:
-    """Numbers that pairs join, each set in rising order."""
-    root = list(range(count))
-
-    def find(k: int) -> int:
-        while root[k] != k:
-            root[k] = root[root[k]]
-            k = root[k]
-        return k
-
-    for a, b in pairs.tolist():
-        ra, rb = find(a), find(b)
-        root[max(ra, rb)] = min(ra, rb)
+def together(count: int, pairs: np.ndarray) -> list[list[int]]:
+    """Numbers that pairs join, each set in rising order, by its first."""
+    links = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    _, which = connected_components(links, directed=False)
     sets: dict[int, list[int]] = {}
-    for k in range(count):
-        sets.setdefault(find(k), []).append(k)
+    for k, of in enumerate(which.tolist()):
+        sets.setdefault(of, []).append(k)
     return list(sets.values())
 
 

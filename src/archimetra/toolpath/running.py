@@ -22,7 +22,7 @@ from archimetra.job.ids import BitId, CutId, InstanceId
 from archimetra.job.job import Board
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import HoldDown
-from archimetra.toolpath.groups import NO_PIECE
+from archimetra.toolpath.groups import NO_PIECE, together
 from archimetra.toolpath.shared.moves import Toolpath
 
 
@@ -135,11 +135,11 @@ class _Running:
 
 
 def _units(members: Sequence[tuple[int, frozenset[InstanceId]]]) -> list[list[int]]:
-    """Steps that have a piece in common, together; what is of no piece by itself, step by step of one cut after the other."""
-    units: list[tuple[set[InstanceId], list[int]]] = []
-    for k, pieces in members:
-        own = set(pieces)
-        meets = [unit for unit in units if unit[0] & own]
-        joined = ({p for unit in meets for p in unit[0]} | own, sorted([n for unit in meets for n in unit[1]] + [k]))
-        units = [unit for unit in units if unit not in meets] + [joined]
-    return [numbers for _, numbers in units]
+    """Steps that have a piece in common, together, in their order; so is what is of no piece."""
+    last: dict[InstanceId, int] = {}
+    pairs = []
+    for number, (_, pieces) in enumerate(members):
+        pairs += [(last[piece], number) for piece in pieces if piece in last]
+        last |= dict.fromkeys(pieces, number)
+    units = together(len(members), np.array(pairs, dtype=np.int64).reshape(-1, 2))
+    return [[members[k][0] for k in unit] for unit in units]
