@@ -82,6 +82,7 @@ class BoardPage(Page):
             )
         self._machine = MachineForm(session, self.tokens)
         form.add(self._machine.form)
+        form.line()
         row = QWidget()
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 4, 0, 0)

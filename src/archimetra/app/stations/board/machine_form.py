@@ -56,7 +56,7 @@ class MachineForm(Rows):
         machine, unit = self.session.job.machine, self.session.job.unit
         self._name.show_text(machine.name)
         size = " x ".join(format_length(v, unit) for v in (machine.travel_x, machine.travel_y))
-        self._fold.show_words(f"{size} {unit}, {machine.min_rpm:g} to {machine.max_rpm:g} rpm")
+        self._fold.show_words(f"{size} {unit}")
 
     def _machine(self, words: str, **fields: object) -> Edit:
         job = self.session.job
