@@ -224,3 +224,20 @@ def test_piece_by_piece_is_offered_where_there_are_pieces_and_runs_so(window, qt
     assert set(times) == set(cuts)
     window.undo()
     assert not window.session.board.piece_by_piece
+
+
+def test_names_are_engraved_on_one_part_or_all_and_what_has_no_room_is_said(window, qtbot):
+    make_parts(window, qtbot)
+    button(window, "Engrave its name").click()
+    settle(qtbot, window)
+    cuts = {cut.name: cut for cut in window.session.job.cuts}
+    assert len(cuts["Names"].shapes) == 1
+    button(window, "Engrave all names").click()
+    settle(qtbot, window)
+    (cut,) = [cut for cut in window.session.job.cuts if cut.name == "Names"]
+    assert len(cut.shapes) == 2
+    button(window, "Engrave all names").click()
+    assert "bear their names already" in words_on(panel(window, "Parts"))
+    window.undo()
+    window.undo()
+    assert "Names" not in {cut.name for cut in window.session.job.cuts}

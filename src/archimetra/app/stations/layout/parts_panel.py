@@ -84,6 +84,26 @@ class PartsPanel(Panel):
             ("Make its own", "The picked pieces no longer follow the part", self._make_own),
             ("Take apart", "Plain shapes again, where the pieces lie", self._take_apart),
         )
+        self.buttons(
+            body,
+            ("Engrave its name", "The part's name, small, on every piece of it", lambda: self._engrave([self.part.id])),
+            (
+                "Engrave all names",
+                "On every piece of every part",
+                lambda: self._engrave([p.id for p in self.session.job.parts]),
+            ),
+        )
+
+    def _engrave(self, parts: list[PartId]) -> None:
+        from archimetra.edits.labelling import engrave_names
+
+        def make() -> Edit:
+            edit, without = engrave_names(self.session.job, self.session.board.id, parts)
+            if without:
+                self.session.said.emit("note", f"No room for a name on {', '.join(without)}.")
+            return edit
+
+        self.run(make)
 
     @property
     def part(self) -> Part:
