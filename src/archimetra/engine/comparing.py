@@ -8,14 +8,14 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from archimetra.engine.keys import geometry_key
-from archimetra.engine.messages import BitTrial, PlannedCut
-from archimetra.engine.own_place import on_the_board, plan_in_own_place
+from archimetra.engine.messages import BitTrial
+from archimetra.engine.planning import once, plan_groups
 from archimetra.job.cuts import Clears
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import Board, Job
 from archimetra.output.timing import time_run
 from archimetra.toolpath.resolve import resolve
+from archimetra.toolpath.shared.moves import joined
 from archimetra.toolpath.shared.program import assemble
 
 # findings that say what stays uncut
@@ -45,13 +45,11 @@ def compare_bits(
         tried = msgspec.structs.replace(cut, bit=bit_id)
         other = msgspec.structs.replace(board, cuts=tuple(tried if c.id == cut_id else c for c in board.cuts))
         work = resolve(job, other, tried)
-        key = geometry_key(work)
-        known = cache.get(key)
-        if known is None:
-            known = cache[key] = PlannedCut(key, *plan_in_own_place(work, lambda share: None))
-        path, findings = on_the_board((known.toolpath, known.findings), work)
-        seconds = time_run(assemble([path], board.travel_heights), job.machine).total if len(path) else 0.0
-        deepest = float(-np.min(path.xyz[:, 2])) if len(path) else 0.0
+        planned = plan_groups(work, cache, lambda share: None)
+        paths = [path for path, _ in planned if len(path)]
+        seconds = time_run(assemble([joined(paths)], board.travel_heights), job.machine).total if paths else 0.0
+        deepest = max((float(-np.min(path.xyz[:, 2])) for path in paths), default=0.0)
+        findings = once([finding for _, told in planned for finding in told])
         leaves = tuple(f.words for f in findings if f.code in _LEAVES)
         out.append(BitTrial(bit_id, deepest, seconds, leaves))
     return out

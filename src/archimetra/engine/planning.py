@@ -34,7 +34,7 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
     told: dict[CutId, list[Finding]] = {}
     steps: list[Step] = []
     for number, work in enumerate(works.values()):
-        planned = _plan_groups(work, cache, lambda share, n=number: report(n, len(works), share))  # type: ignore[misc]
+        planned = plan_groups(work, cache, lambda share, n=number: report(n, len(works), share))  # type: ignore[misc]
         steps += [Step(work.cut.id, work.bit.id, frozenset(path.pieces), path) for path, _ in planned]
         told[work.cut.id] = [finding for _, findings in planned for finding in findings]
     on = {cut.id for cut in board.cuts if cut.is_on}
@@ -47,7 +47,7 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
     off = {step.cut: step.path for step in _in_blocks([step for step in steps if step.cut not in on])}
     keys = [geometry_key(work) for work in works.values()]
     cuts = tuple(
-        PlannedCut(key, _path_of(id_, run, paths, off, works[id_]), _once(told[id_]))
+        PlannedCut(key, _path_of(id_, run, paths, off, works[id_]), once(told[id_]))
         for id_, key in zip(works, keys, strict=True)
     )
     times = time_run(run, job.machine, waits=board.dwells)
@@ -57,7 +57,7 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
     return BoardPlan(board.id, checks_key(job, board, of_run), of_run, cuts, run, times, found)
 
 
-def _plan_groups(work: ResolvedCut, cache: Cache, progress: Callable[[float], None]) -> list[Planned]:
+def plan_groups(work: ResolvedCut, cache: Cache, progress: Callable[[float], None]) -> list[Planned]:
     """The plans of a cut's groups, where they lie on the board and under the names things have there."""
     groups = groups_of(work)
     out = []
@@ -110,7 +110,7 @@ def _path_of(
 _ROWS = ("xyz", "kind", "centre", "feed", "role", "pass_no")
 
 
-def _once(findings: Sequence[Finding]) -> tuple[Finding, ...]:
+def once(findings: Sequence[Finding]) -> tuple[Finding, ...]:
     """The same thing said of several pieces of a part once."""
     kept: dict[tuple[object, ...], Finding] = {}
     for finding in findings:
