@@ -101,7 +101,7 @@ class TestBoardPage:
         type_into(window, "Machine name", "Long gantry")
         type_into(window, "Fastest cut", "500")
         type_into(window, "Slowest spindle", "17000")
-        type_into(window, "A bit change takes", "20*60")
+        type_into(window, "Bit change takes", "20*60")
         settle(qtbot, window)
         machine = window.session.job.machine
         assert (machine.name, machine.max_feed, machine.min_rpm, machine.bit_change_s) == (

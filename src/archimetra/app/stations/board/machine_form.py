@@ -22,7 +22,7 @@ _NUMBERS = (
     ("Slowest spindle", "min_rpm", "rpm", "What asks for less turns so, and feeds along with it"),
     ("Fastest spindle", "max_rpm", "rpm", "What asks for more turns so, and feeds along with it"),
     ("Spindle starts in", "spindle_start_s", "s", "Until it turns at its speed"),
-    ("A bit change takes", "bit_change_s", "s", "Counted in the time of a run"),
+    ("Bit change takes", "bit_change_s", "s", "Counted in the time of a run"),
     ("Acceleration", "acceleration", "mm/s²", "Along X and Y"),
     ("Acceleration, Z", "acceleration_z", "mm/s²", "Along Z"),
 )
