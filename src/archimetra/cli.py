@@ -162,9 +162,10 @@ def _export(options: argparse.Namespace) -> int:
     import msgspec
 
     from archimetra.base.findings import Severity
+    from archimetra.engine.writing import files_of
     from archimetra.job.quantities import Unit, lengths_in
     from archimetra.output.controllers import controller
-    from archimetra.output.files import gcode_files, write_files
+    from archimetra.output.files import write_files
 
     job = _load(options.job)
     if options.unit:
@@ -176,7 +177,7 @@ def _export(options: argparse.Namespace) -> int:
         for finding in plan.findings:
             print(f"{board.name}: {finding.severity}: {finding.text(lengths_in(job.unit))}", file=sys.stderr)
             is_stopped |= finding.severity is Severity.STOP
-        files.extend(gcode_files(job, board, plan.run, profile))
+        files.extend(files_of(job, board, plan.run, plan.setups, profile))
     if is_stopped and not options.force:
         print(
             "archimetra: nothing was written, as this would spoil work; --force writes all the same.", file=sys.stderr

@@ -20,12 +20,14 @@ from archimetra.checks.piece_checks import pieces_cut_into
 from archimetra.checks.place_checks import out_of_travel, rapid_in_stock, strays, touch_off_gone
 from archimetra.checks.sheet_checks import off_sheet, over_flaw
 from archimetra.job.job import Board, Job
+from archimetra.job.lying import only_setup
+from archimetra.job.setups import Setup
 from archimetra.toolpath.shared.program import Run
 
 
-def check_board(job: Job, board: Board, run: Run) -> list[Finding]:
+def check_board(job: Job, board: Board, run: Run, setups: tuple[Setup, ...] = ()) -> list[Finding]:
     """All findings of all checks: the gravest first, and of equal ones those of the check that stands first in the table."""
-    given = CheckInput(job, board, run)
+    given = CheckInput(job, board, run, setups or (only_setup(board, job.machine),))
     found = [finding for check in CHECKS for finding in check(given)]
     return sorted(found, key=lambda finding: _GRAVEST_FIRST.index(finding.severity))
 

@@ -10,6 +10,7 @@ from archimetra.base.findings import Finding
 from archimetra.job.bits import Bit
 from archimetra.job.cuts import Cut
 from archimetra.job.job import Board, Job
+from archimetra.job.setups import Setup
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
@@ -17,9 +18,12 @@ from archimetra.toolpath.shared.program import Run
 
 
 class CheckInput(msgspec.Struct, frozen=True, eq=False):
+    """``setups`` are the ways the board lies, which the run's blocks number."""
+
     job: Job
     board: Board
     run: Run
+    setups: tuple[Setup, ...]
 
     def cuts(self) -> Iterator[tuple[Cut, Bit]]:
         """The cuts that are on, with their bits."""

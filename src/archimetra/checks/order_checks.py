@@ -26,9 +26,12 @@ def outline_before_inside(given: CheckInput) -> Iterator[Finding]:
         return
     blocks = [(block, cut) for block in given.run.blocks if (cut := given.board.cut(block.cut)) is not None]
     told: set[tuple[str, str]] = set()
+    last = {(block.cut, block.pieces): number for number, (block, _) in enumerate(blocks)}
     for number, (early_block, early) in enumerate(blocks[:-1]):
         if early.loosens is None or not early.is_through(given.board.sheet):
             continue
+        if last[early_block.cut, early_block.pieces] > number and len(given.setups) > 1:
+            continue  # parted at a seam, it holds until the rest of it is cut
         own = _shapes_of(given, early_block, early)
         parts = [Polygon(part.exterior) for part in polygons_of(kept_region(own))]
         taken = {shape.id for shape in own}

@@ -8,6 +8,7 @@ import numpy as np
 
 from archimetra.base.findings import Finding, Severity, mm, mm_each
 from archimetra.checks.check_input import CheckInput
+from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import bounds_of
 from archimetra.stock.surface import touch_offs
 from archimetra.toolpath.shared.moves import Move, straightened
@@ -16,38 +17,33 @@ from archimetra.toolpath.shared.moves import Move, straightened
 def out_of_travel(given: CheckInput) -> Iterator[Finding]:
     """Places of the run the machine does not reach with the sheet where it lies on the bed."""
     board, machine = given.board, given.job.machine
-    fits = board.bed_x + board.sheet.width <= machine.travel_x and board.bed_y + board.sheet.height <= machine.travel_y
-    turned = (
-        board.bed_x + board.sheet.height <= machine.travel_x and board.bed_y + board.sheet.width <= machine.travel_y
-    )
     points, rows = straightened(given.run.xyz, given.run.kind, given.run.centre, chord_tolerance_mm=0.05)
-    points = points[given.run.block[rows] >= 0]  # the way to zero and park is not what must fit
+    block = given.run.block[rows]
+    points, block = points[block >= 0], block[block >= 0]  # the way to zero and park is not what must fit
     if not len(points):
         return
-    on_bed = points[:, :2] + (board.bed_x, board.bed_y)
-    over = np.maximum(np.maximum(-on_bed, on_bed - (machine.travel_x, machine.travel_y)), 0.0)
+    of = np.array([b.setup for b in given.run.blocks])[block]
+    low, high = np.array([setup.reach for setup in given.setups])[of].reshape(-1, 2, 2).transpose(1, 0, 2)
+    over = np.maximum(np.maximum(low - points[:, :2], points[:, :2] - high), 0.0)
     if over.max() > 0.01:
         worst = int(np.argmax(over.max(axis=1)))
-        hint = " Turned a quarter, the sheet fits." if turned and not fits else ""
         yield Finding(
             "out-of-travel",
             Severity.STOP,
             f"The bit would travel {mm(float(over.max()), '.1f')} past the machine's {mm_each((machine.travel_x, machine.travel_y))}.",
-            mend=f"Move the sheet on the bed or the shapes on the sheet.{hint}",
+            mend=_how_it_fits(given, points[:, :2]),
             at=(float(points[worst, 0]), float(points[worst, 1])),
             subject=board.id,
         )
-    x, y = board.zero.point(board.sheet)
-    beyond = max(
-        -(x + board.bed_x), -(y + board.bed_y), x + board.bed_x - machine.travel_x, y + board.bed_y - machine.travel_y
-    )
+    x, y = given.setups[0].zero
+    beyond = max(-x, -y, x - machine.travel_x, y - machine.travel_y)
     if beyond > 0.01:
         yield Finding(
             "park-out-of-travel",
             Severity.STOP,
             f"The bit parks over zero at the end, {mm(beyond, '.1f')} past the machine's {mm_each((machine.travel_x, machine.travel_y))}.",
             mend="Put zero on the Board page where the machine gets to, or move the sheet on the bed.",
-            at=(x, y),
+            at=given.setups[0].on_board(x, y),
             subject=board.id,
         )
     depth = board.travel_heights.park - float(points[:, 2].min())
@@ -68,6 +64,21 @@ def out_of_travel(given: CheckInput) -> Iterator[Finding]:
             mend="Lower the park height on the Board page.",
             subject=board.id,
         )
+
+
+def _how_it_fits(given: CheckInput, places: FloatArray) -> str:
+    """What brings all places within travel: another place on the bed, a quarter turn, or tiles."""
+    board, machine = given.board, given.job.machine
+    wide, high = places.max(axis=0) - places.min(axis=0)
+    is_turned = board.quarter_turns % 2 == 1
+    across, up = (high, wide) if is_turned else (wide, high)
+    if board.tiling is not None:
+        return "Leave the seams to be found, on the Layout page."
+    if across <= machine.travel_x and up <= machine.travel_y:
+        return "Move the sheet on the bed or the shapes on the sheet."
+    if up <= machine.travel_x and across <= machine.travel_y:
+        return "It fits turned a quarter: turn it on the Board page."
+    return "It is larger than the machine: part it in tiles on the Layout page."
 
 
 def rapid_in_stock(given: CheckInput) -> Iterator[Finding]:
@@ -93,9 +104,13 @@ def rapid_in_stock(given: CheckInput) -> Iterator[Finding]:
 
 def touch_off_gone(given: CheckInput) -> Iterator[Finding]:
     """A bit change after which Z is to be set again where an earlier cut has taken the surface away."""
-    told = touch_offs(given.board, given.run, given.job.bits)
+    told = touch_offs(given.board, given.run, given.job.bits, given.setups)
     for number, (block, off) in enumerate(zip(given.run.blocks, told, strict=False)):
-        if off.is_usual or (number > 0 and not block.changes_bit):
+        if (
+            off.is_usual
+            or (number > 0 and not block.changes_bit)
+            or (off.is_far and off.at is not None and not off.taken_by)
+        ):
             continue
         cut = given.board.cut(block.cut)
         name = cut.name if cut is not None else ""

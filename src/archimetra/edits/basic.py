@@ -96,7 +96,12 @@ def remove_board(job: Job, board_id: BoardId) -> Edit:
 
 
 def turn_quarter(job: Job, board_id: BoardId) -> Edit:
-    """The whole board turned a quarter counter-clockwise on the bed: sheet, artwork, grain and zero together."""
+    """The whole board turned a quarter counter-clockwise on the bed: sheet, artwork, grain and zero together. Raises ValueError where its sheet has
+    another face, whose work would no longer lie behind it."""
+    if (turning := job.board(board_id)) is not None and (
+        turning.back_of is not None or job.back_of(board_id) is not None
+    ):
+        raise ValueError("a board with two faces is turned as it lies on the machine, not drawn anew")
 
     def turned(board: Board) -> Board:
         height = board.sheet.height
@@ -114,8 +119,11 @@ def turn_quarter(job: Job, board_id: BoardId) -> Edit:
             replace(measure, points=tuple((height - y, x) for x, y in measure.points)) for measure in board.measures
         )
         cuts = tuple(cut.turned_quarter() for cut in board.cuts)
+        tiling = board.tiling
+        if tiling is not None:  # a seam at x becomes one at y = x, one at y becomes one at x = height - y
+            tiling = replace(tiling, seams_x=tuple(sorted(height - y for y in tiling.seams_y)), seams_y=tiling.seams_x)
         return replace(
-            board, sheet=sheet, zero=zero, fixtures=fixtures, guides=guides, measures=measures, cuts=cuts,
+            board, tiling=tiling, sheet=sheet, zero=zero, fixtures=fixtures, guides=guides, measures=measures, cuts=cuts,
             shapes=tuple(replace(shape, at=shape.at.then(m)) for shape in board.shapes),
             backdrops=tuple(replace(backdrop, at=backdrop.at.then(m)) for backdrop in board.backdrops),
             sources=tuple(replace(source, at=source.at.then(m)) for source in board.sources),

@@ -18,6 +18,7 @@ from archimetra.job.cuts import Cut
 from archimetra.job.flat import MARK, by_base, flat_cut
 from archimetra.job.ids import BoardId, CutId, LayerId, PartId, ShapeId, last_number
 from archimetra.job.job import Board, Job, with_boards
+from archimetra.job.turning import unturned
 
 
 def finish_edit(before: Job, after: Job) -> Job:
@@ -27,6 +28,7 @@ def finish_edit(before: Job, after: Job) -> Job:
     job = _without_artless_inlays(before, after)
     job = _without_areas_gone(before, job)
     job = _with_whole_parts(before, job)
+    job = _without_lost_fronts(job)
     job = _without_what_is_gone(before, job)
     job = _without_what_is_gone(before, derive_inlays(job))
     job = _each_changed(before, job, in_order)
@@ -89,6 +91,17 @@ def _without_areas_gone(before: Job, job: Job) -> Job:
     return _each_changed(before, job, kept)
 
 
+def _without_lost_fronts(job: Job) -> Job:
+    """A back whose front is gone, or is no longer on the same sheet, is a board of its own."""
+    sheets = {stored.id: stored.sheet for stored in job.stored}
+    lost = {s.id for s in job.stored if s.back_of is not None and sheets.get(s.back_of.front) != s.sheet}
+    if not lost:
+        return job
+    return with_boards(
+        job, tuple(replace(b, back_of=None, sheet=unturned(b.sheet)) if b.id in lost else b for b in job.boards)
+    )
+
+
 def _lost_its_area(was: Cut | None, cut: Cut, board: Board) -> bool:
     if not cut.lowers_face or was is None or was.takes_whole_sheet:
         return False
@@ -119,6 +132,8 @@ def _cleaned(board: Board, homes: Mapping[CutId, Sequence[Board]], of_parts: fro
     changed = {}
     if any(new is not old for new, old in zip(cuts, board.cuts, strict=True)):
         changed["cuts"] = cuts
+    if board.tiling is not None and board.tiling.pins and all(cut.id != board.tiling.pins for cut in cuts):
+        changed["tiling"] = replace(board.tiling, pins=CutId(""))  # type: ignore[assignment]
     if len(measures) < len(board.measures):
         changed["measures"] = measures  # type: ignore[assignment]
     return replace(board, **changed) if changed else board

@@ -64,8 +64,13 @@ def moved_board(board: Board, dx: float, dy: float) -> Board:
     zero = (
         replace(board.zero, x=board.zero.x + dx, y=board.zero.y + dy) if board.zero.at is ZeroAt.TYPED else board.zero
     )
+    tiling = board.tiling
+    if tiling is not None:
+        tiling = replace(
+            tiling, seams_x=tuple(x + dx for x in tiling.seams_x), seams_y=tuple(y + dy for y in tiling.seams_y)
+        )
     return replace(
-        board, zero=zero, sheet=replace(board.sheet, flaws=_moved_flaws(board.sheet.flaws, m)),
+        board, zero=zero, tiling=tiling, sheet=replace(board.sheet, flaws=_moved_flaws(board.sheet.flaws, m)),
         shapes=tuple(replace(shape, at=shape.at.then(m)) for shape in board.shapes),
         fixtures=tuple(replace(f, x=f.x + dx, y=f.y + dy) for f in board.fixtures),
         guides=tuple(replace(g, at=g.at + (dx if g.is_upright else dy)) for g in board.guides),

@@ -98,8 +98,9 @@ def _opened(data: bytes, name: str) -> Any:
 
 
 def _make(request: FilesRequest) -> FilesMade:
+    from archimetra.engine.writing import files_of
     from archimetra.output.controllers import controller
-    from archimetra.output.files import gcode_files
 
-    files = gcode_files(request.job, request.board, request.plan.unpacked().run, controller(request.job.controller))
+    plan = request.plan.unpacked()
+    files = files_of(request.job, request.board, plan.run, plan.setups, controller(request.job.controller))
     return FilesMade(request.key, tuple(files))

@@ -17,8 +17,10 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
 from archimetra.job.ids import PartId
 from archimetra.job.job import Board, Job
+from archimetra.job.setups import Setup
 from archimetra.job.sheet import Sheet
 from archimetra.layout.nest.answer import Nested
+from archimetra.layout.tiles.answer import Seam, Shift
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import RunTimes
 from archimetra.stock.mate_results import Mate, MateSection
@@ -33,7 +35,8 @@ class PlannedCut(msgspec.Struct, frozen=True, eq=False):
 
 
 class BoardPlan(msgspec.Struct, frozen=True, eq=False):
-    """Everything computed for a board except its stock. ``run_key`` is that of its moves and times, and so of its stock."""
+    """Everything computed for a board except its stock. ``run_key`` is that of its moves and times, and so of its stock. ``setups`` are those its blocks
+    number, one for each tile, with the ``seams`` between them; ``shifts`` the places found for pins."""
 
     board: str
     key: str
@@ -42,6 +45,9 @@ class BoardPlan(msgspec.Struct, frozen=True, eq=False):
     run: Run
     times: RunTimes
     findings: tuple[Finding, ...]
+    setups: tuple[Setup, ...] = ()
+    seams: tuple[Seam, ...] = ()
+    shifts: tuple[Shift, ...] = ()
     shared: Shared | None = None  # the same, for other processes to look into
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, MutableMapping, Sequence
 from itertools import groupby
+from typing import NamedTuple
 
 import msgspec
 
@@ -14,6 +15,10 @@ from archimetra.engine.messages import BoardPlan, PlannedCut
 from archimetra.engine.own_place import Planned, on_the_board, plan_in_own_place
 from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
+from archimetra.job.lying import only_setup, standing_pins
+from archimetra.job.setups import Setup
+from archimetra.job.sheet import Fixture
+from archimetra.layout.tiles.answer import Seam, Shift
 from archimetra.output.timing import time_run
 from archimetra.toolpath.groups import groups_of
 from archimetra.toolpath.resolve import resolved
@@ -38,12 +43,18 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
         steps += [Step(work.cut.id, work.bit.id, frozenset(path.pieces), path) for path, _ in planned]
         told[work.cut.id] = [finding for _, findings in planned for finding in findings]
     on = {cut.id for cut in board.cuts if cut.is_on}
-    paths = []
-    for step in _in_blocks(in_running_order(board, [step for step in steps if step.cut in on])):
-        path, more = _clear_of_clamps(board, works[step.cut], step.path)
-        told[step.cut] += more
-        paths += [path] if len(path) else []
-    run = assemble(paths, board.travel_heights)
+    laid = _laid(
+        job, board, works, [s.path for s in _in_blocks(in_running_order(board, [s for s in steps if s.cut in on]))]
+    )
+    paths, numbers = [], []
+    for number, whole in laid.paths:
+        fixtures = (*board.fixtures, *standing_pins(board, laid.setups[number]))
+        path, more = _clear_of_fixtures(board, fixtures, works[whole.cut], whole)
+        told[whole.cut] += more
+        if len(path):
+            paths.append(path)
+            numbers.append(number)
+    run = assemble(paths, board.travel_heights, numbers)
     off = {step.cut: step.path for step in _in_blocks([step for step in steps if step.cut not in on])}
     keys = [geometry_key(work) for work in works.values()]
     cuts = tuple(
@@ -52,9 +63,30 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
     )
     times = time_run(run, job.machine, waits=board.dwells)
     first = [finding for id_, cut in zip(works, cuts, strict=True) if id_ in on for finding in cut.findings]
-    found = tuple(first + check_board(job, board, run))
+    found = tuple(first + list(laid.findings) + check_board(job, board, run, laid.setups))
     of_run = run_key(job, board, keys)
-    return BoardPlan(board.id, checks_key(job, board, of_run), of_run, cuts, run, times, found)
+    return BoardPlan(
+        board.id, checks_key(job, board, of_run), of_run, cuts, run, times, found, laid.setups, laid.seams, laid.shifts
+    )
+
+
+class _Laid(NamedTuple):
+    """The setups of a board and what runs in them: (number of the setup, path)."""
+
+    setups: tuple[Setup, ...]
+    paths: list[tuple[int, Toolpath]]
+    seams: tuple[Seam, ...] = ()
+    shifts: tuple[Shift, ...] = ()
+    findings: tuple[Finding, ...] = ()
+
+
+def _laid(job: Job, board: Board, works: Mapping[CutId, ResolvedCut], paths: Sequence[Toolpath]) -> _Laid:
+    if board.tiling is None or not paths:
+        return _Laid((only_setup(board, job.machine),), [(0, path) for path in paths])
+    from archimetra.layout.tiles.tiling import tiled  # few boards are
+
+    made = tiled(job, board, works, paths)
+    return _Laid(made.setups, [(of, path) for of, _, path in made.paths], made.seams, made.shifts, made.findings)
 
 
 def plan_groups(work: ResolvedCut, cache: Cache, progress: Callable[[float], None]) -> list[Planned]:
@@ -84,11 +116,11 @@ def _in_blocks(steps: Sequence[Step]) -> list[Step]:
     return out
 
 
-def _clear_of_clamps(board: Board, work: ResolvedCut, path: Toolpath) -> Planned:
-    if not board.fixtures:
+def _clear_of_fixtures(board: Board, fixtures: Sequence[Fixture], work: ResolvedCut, path: Toolpath) -> Planned:
+    if not fixtures:
         return path, ()
     # clamps move oftener than artwork: they are kept clear of after planning, and cost no new plan
-    clear, told = kept_clear(path, board.fixtures, work.cut, work.bit, board.travel_heights, recipe=work.recipe)
+    clear, told = kept_clear(path, fixtures, work.cut, work.bit, board.travel_heights, recipe=work.recipe)
     return replace(clear, pieces=path.pieces, outlines=path.outlines), told
 
 

@@ -17,9 +17,12 @@ from archimetra.job.inlays import Inlay
 from archimetra.job.parts import Instance, Part
 from archimetra.job.quantities import Unit
 from archimetra.job.record import Record
+from archimetra.job.require import require
+from archimetra.job.setups import Tiling, Turnover
 from archimetra.job.shapes import Backdrop, Guide, Layer, Measure, Shape, Source
 from archimetra.job.sheet import Fixture, Heights, Machine, Sheet, Zero
 from archimetra.job.starter_rack import STARTER_BITS
+from archimetra.job.turning import from_behind, from_the_front, unturned
 
 replace = msgspec.structs.replace
 
@@ -33,6 +36,9 @@ class _OnASheet(Record, frozen=True, kw_only=True):
     heights: Heights = Heights()
     bed_x: float = 0.0
     bed_y: float = 0.0
+    quarter_turns: int = 0
+    tiling: Tiling | None = None
+    back_of: Turnover | None = None
     fixtures: tuple[Fixture, ...] = ()
     auto_order: bool = False
     piece_by_piece: bool = False
@@ -46,6 +52,9 @@ class _OnASheet(Record, frozen=True, kw_only=True):
     measures: tuple[Measure, ...] = ()
     instances: tuple[Instance, ...] = ()
 
+    def __post_init__(self) -> None:
+        require(0 <= self.quarter_turns <= 3, "a board lies turned by 0 to 3 quarter turns")
+
 
 class StoredBoard(_OnASheet, frozen=True, kw_only=True, dict=True):
     """A board as the document keeps it: it names its ``sheet`` and, in running ``order``, the cuts that have something on it. ``shapes``
@@ -58,7 +67,8 @@ class StoredBoard(_OnASheet, frozen=True, kw_only=True, dict=True):
 class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
     """Work on one sheet, with the sheet and its cuts in running order at hand: what everything but the document works on. Among its
     ``shapes`` are those of its ``instances`` (see ``job.flat``). ``bed_x,
-    bed_y``: the sheet's front left corner on the machine's bed. ``margin`` (0 for none) is a set of guides that far inside the
+    bed_y``: where the front left corner of the sheet lies on the machine's bed, as it lies: turned counter-clockwise by ``quarter_turns``. With a
+    ``tiling`` it is cut in several setups. ``back_of`` says which board this is the back of. ``margin`` (0 for none) is a set of guides that far inside the
     sheet's edges. With ``auto_order`` cuts stand in the running order that suits them; dragging one turns it off. With ``piece_by_piece``
     what one bit does is done for one piece of a part after the other."""
 
@@ -154,10 +164,20 @@ class Job(Record, frozen=True, kw_only=True, eq=False, dict=True):
         sheets = {sheet.id: sheet for sheet in self.sheets}
         cuts = {cut.id: cut for cut in self.cuts}
         parts = {part.id: part for part in self.parts}
-        return tuple(
-            _put_together(stored, sheets[stored.sheet], [cuts[id_] for id_ in stored.order], parts)
-            for stored in self.stored
-        )
+        known = {stored.id: stored for stored in self.stored}
+        out = []
+        for stored in self.stored:
+            sheet, over = sheets[stored.sheet], stored.back_of
+            if over is not None:
+                front = known.get(over.front)
+                faced = _faced(sheet, [cuts[id_] for id_ in front.order]) if front is not None else 0.0
+                sheet = from_behind(sheet, over.about, faced)
+            out.append(_put_together(stored, sheet, [cuts[id_] for id_ in stored.order], parts))
+        return tuple(out)
+
+    def back_of(self, id_: BoardId) -> Board | None:
+        """The board that is the back of that one; None where it has none."""
+        return next((board for board in self.boards if board.back_of is not None and board.back_of.front == id_), None)
 
     def board(self, id_: BoardId) -> Board | None:
         """The board of that id, put together with its sheet and cuts; None where there is none."""
@@ -195,7 +215,7 @@ def with_boards(job: Job, boards: Sequence[Board], **fields: Any) -> Job:
     for board in boards:
         stored = known.get(board.id)
         if stored is not None and _whole_of(stored) is board:
-            sheets.take(board.sheet)
+            sheets.take(old_sheets[stored.sheet])
             cuts.take(*[old_cuts[id_] for id_ in stored.order])
             stored_boards.append(stored)
             continue
@@ -203,7 +223,7 @@ def with_boards(job: Job, boards: Sequence[Board], **fields: Any) -> Job:
         if not sheet.id:
             sheet = replace(sheet, id=stored.sheet if stored is not None else given.next())
             board = replace(board, sheet=sheet)
-        sheets.take(sheet)
+        sheets.take(sheet if board.back_of is None else _of_the_front(board, stored))
         fresh, own_cuts, changed = _taken_apart(board, stored, old_cuts, parts)
         parts |= changed
         cuts.take(*own_cuts)
@@ -212,6 +232,26 @@ def with_boards(job: Job, boards: Sequence[Board], **fields: Any) -> Job:
     if any(parts[part.id] is not part for part in job.parts):
         more["parts"] = tuple(parts[part.id] for part in job.parts)
     return replace(job, **more)
+
+
+def _faced(sheet: Sheet, cuts: Sequence[Cut]) -> float:
+    """What facing all of one face takes off a sheet."""
+    taken = 0.0
+    for cut in cuts:
+        if cut.is_on and cut.lowers_face and cut.takes_whole_sheet:
+            left = replace(sheet, readings=(max(sheet.thickest - taken, 0.1),))
+            taken += cut.depth(left)
+    return taken
+
+
+def _of_the_front(board: Board, stored: StoredBoard | None) -> Sheet:
+    """The sheet a back shows from behind, with what was changed of it there."""
+    assert board.back_of is not None
+    if (known := unturned(board.sheet)) is not board.sheet:
+        return known
+    whole = _whole_of(stored) if stored is not None else None
+    faced = unturned(whole.sheet).thickest - whole.sheet.thickest if whole is not None else 0.0
+    return from_the_front(board.sheet, board.back_of.about, faced)
 
 
 class _Source(NamedTuple):

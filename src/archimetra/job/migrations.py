@@ -22,7 +22,7 @@ def migrated(job: Document, schema: int) -> Document:
 
 
 def _only_more(job: Document) -> Document:
-    """Schemas 2 to 4, and 6, only added fields, which hold their defaults where a file lacks them."""
+    """Schemas 2 to 4, and 6 to 8, only added fields, which hold their defaults where a file lacks them."""
     return job
 
 
@@ -149,7 +149,15 @@ def _under_new_names(thing: Document, new: dict[str, str]) -> Document:
     return out
 
 
-STEPS: tuple[Callable[[Document], Document], ...] = (_only_more, _only_more, _only_more, _to_5, _only_more, _only_more)
+STEPS: tuple[Callable[[Document], Document], ...] = (
+    _only_more,
+    _only_more,
+    _only_more,
+    _to_5,
+    _only_more,
+    _only_more,
+    _only_more,
+)
 
 
 def _list(thing: Document, name: str) -> list[Document]:

@@ -117,6 +117,7 @@ class Sheet(Record, frozen=True, kw_only=True):
 class FixtureKind(StrEnum):
     CLAMP = "clamp"
     SCREW = "screw"
+    PIN = "pin"  # stands in the bed and through the sheet, up to its top
 
 
 class Fixture(Record, frozen=True, kw_only=True):

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from pathlib import Path as FilePath
 
 from archimetra import __version__
 from archimetra.base.errors import OutputError
 from archimetra.base.files import write_safely
 from archimetra.job.job import Board, Job
+from archimetra.job.lying import only_setup
+from archimetra.job.setups import Setup
 from archimetra.output.comments import plain
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
@@ -16,19 +19,21 @@ from archimetra.output.gcode_writer import write_file
 from archimetra.toolpath.shared.program import Block, Run
 
 
-def gcode_files(job: Job, board: Board, run: Run, profile: Controller) -> list[GcodeFile]:
-    """The files of a board in running order. Without bit changes in the file, neighbouring blocks of one bit share
-    one; the order of cuts is never changed to save a file."""
+def gcode_files(job: Job, board: Board, run: Run, profile: Controller, setups: Sequence[Setup] = ()) -> list[GcodeFile]:
+    """The files of a board in running order, each of one of the ``setups`` its blocks number. Without bit changes in the file, neighbouring blocks of
+    one bit share one; the order of cuts is never changed to save a file."""
+    setups = setups or (only_setup(board, job.machine),)
     groups = split_blocks(run, in_one_file=profile.bit_changes_in_file)
     out = []
     for number, blocks in enumerate(groups, 1):
         bits = {block.bit for block in blocks}
         bit = job.bit(blocks[0].bit)
         parts = [job.name, board.name, str(number)] if len(groups) > 1 else [job.name, board.name]
+        parts += [setups[blocks[0].setup].name] if len(setups) > 1 else []
         if len(bits) == 1 and bit is not None:
             parts.append(bit.name)
         name = f"{file_stem(' '.join(parts))}.{profile.extension}"
-        out.append(write_file(name, job, board, run, blocks, profile, version=__version__))
+        out.append(write_file(name, job, board, run, blocks, profile, setups=setups, version=__version__))
     return out
 
 
@@ -36,7 +41,8 @@ def split_blocks(run: Run, *, in_one_file: bool) -> list[list[Block]]:
     """Blocks grouped into files."""
     groups: list[list[Block]] = []
     for block in run.blocks:
-        if groups and (in_one_file or groups[-1][-1].bit == block.bit):
+        same = groups and groups[-1][-1].setup == block.setup
+        if same and (in_one_file or groups[-1][-1].bit == block.bit):
             groups[-1].append(block)
         else:
             groups.append([block])

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from math import ceil, hypot
 
+import msgspec
 import numpy as np
 
 from archimetra.geometry.arrays import FloatArray
@@ -18,6 +19,7 @@ from archimetra.job.bits import Bit, Recipe, Spin
 from archimetra.job.job import Board, Job
 from archimetra.job.quantities import MM_PER_INCH, Unit
 from archimetra.job.recipes import limit_to_machine
+from archimetra.job.setups import Setup
 from archimetra.job.sheet import Sheet
 from archimetra.output.comments import folded, shortened
 from archimetra.output.controllers import Controller
@@ -32,10 +34,18 @@ WIDEST_ARC = 3.2  # radians, a hair over half a circle; wider ones are written i
 
 
 def write_file(
-    name: str, job: Job, board: Board, run: Run, blocks: Sequence[Block], profile: Controller, *, version: str
+    name: str,
+    job: Job,
+    board: Board,
+    run: Run,
+    blocks: Sequence[Block],
+    profile: Controller,
+    *,
+    setups: Sequence[Setup],
+    version: str,
 ) -> GcodeFile:
-    """The G-code of some neighbouring blocks of a run as one file."""
-    writer = _Writer(job, board, run, profile)
+    """The G-code of some neighbouring blocks of a run as one file. They run in one of the board's ``setups``, and in its zero."""
+    writer = _Writer(job, board, run, profile, setups, blocks[0].setup)
     used: list[Bit] = []
     for block in blocks:
         bit = job.bit(block.bit)
@@ -50,24 +60,27 @@ def write_file(
 
 
 class _Writer:
-    def __init__(self, job: Job, board: Board, run: Run, profile: Controller) -> None:
+    def __init__(
+        self, job: Job, board: Board, run: Run, profile: Controller, setups: Sequence[Setup], number: int
+    ) -> None:
         self.lines: list[str] = []
         self.rows: list[int] = []
         self._job = job
         self._board = board
-        self._run = run
+        self._setups, self._setup = setups, setups[number]
+        self._touch_offs = touch_offs(board, run, job.bits, setups)
+        self._run = run = as_it_lies(run, self._setup)
         self._profile = profile
         unit = job.output_unit
         self._per_unit = 1.0 if unit is Unit.MM else MM_PER_INCH
         self._decimals = profile.decimals_mm if unit is Unit.MM else profile.decimals_inch
-        x, y = board.zero.point(board.sheet)
-        self._shift = np.array([-x, -y, board.zero.z_shift(board.sheet)])
+        (dx, dy), (zx, zy) = (self._setup.dx, self._setup.dy), self._setup.zero
+        self._shift = np.array([dx - zx, dy - zy, board.zero.z_shift(board.sheet)])
         self._pen: list[float | None] = [None, None, None]
         self._motion = ""
         self._feed: float | None = None
         self._bit: Bit | None = None
         self._speed: float | None = None
-        self._touch_offs = touch_offs(board, run, job.bits)
         self._radii, self._sweeps = _arcs_of(run)
         self._waits = dwells(run, board.dwells)
         self._height_park = board.travel_heights.park + float(self._shift[2])
@@ -85,7 +98,7 @@ class _Writer:
         )
         if sheet.count > 1:
             self._say(f"Cut on {sheet.count} sheets, one after the other")
-        self._say(self._board.zero.sentence_xy(sheet))
+        self._where_zero_is()
         self._touch_off(first, "Z zero:")
         for bit in bits:
             self._say(f"Bit {bit.letter}, T{bit.number}: {shortened(bit.name)}, {bit.diameter:g} mm")
@@ -115,8 +128,7 @@ class _Writer:
 
     def tail(self) -> None:
         self._up(self._height_park)
-        x, y = (float(v) + s for v, s in zip(self._board.zero.point(self._board.sheet), self._shift[:2], strict=True))
-        park = [("X", self._round(x / self._per_unit), 0), ("Y", self._round(y / self._per_unit), 1)]
+        park = [("X", 0.0, 0), ("Y", 0.0, 1)]
         self._word_line("G0", park, row=len(self._run) - 1)
         self._line("M5")
         for line in self._profile.end:
@@ -140,11 +152,39 @@ class _Writer:
         else:
             self._say(f"{begin} {self._board.zero.z.value}")
         if not told.is_usual:
-            x, y = (
-                self._number(self._round((v + s) / self._per_unit)) for v, s in zip(told.at, self._shift, strict=False)
-            )
+            x, y = (self._number(self._round(v / self._per_unit)) for v in self._setup.in_file(*told.at))
+            if told.is_far and not told.taken_by:
+                self._say(f"Touch off Z at X{x} Y{y}")
+                return
             why = "the surface is cut away" if told.taken_by else "there is no wood"
             self._say(f"Touch off Z at X{x} Y{y}: at the zero point {why}")
+
+    def _where_zero_is(self) -> None:
+        """How the board lies and where X and Y are zero."""
+        sheet, setup = self._board.sheet, self._setup
+        turn = {0: "", 1: "turned a quarter counter-clockwise", 2: "turned half round", 3: "turned a quarter clockwise"}
+        if setup.note:
+            self._say(setup.note)
+        elif setup.name:
+            self._say(
+                f"Setup {setup.name}, {[s.name for s in self._setups].index(setup.name) + 1} of {len(self._setups)}"
+            )
+        if setup.quarter_turns:
+            self._say(f"The board lies {turn[setup.quarter_turns]}")
+        if not setup.name:
+            self._say(self._board.zero.sentence_xy(sheet))
+            return
+        self._say(f"X Y zero: {setup.zero_name}")
+        if setup.pins:
+            self._say("Leave X Y zero as it is: the board is shifted onto the pins")
+            places = [self._place(*place) for place in setup.pins]
+            self._say(f"Pins at {' and '.join(places)}")
+        if setup.holes:
+            self._say(f"Makes the holes for pins at {' and '.join(self._place(*place) for place in setup.holes)}")
+
+    def _place(self, x: float, y: float) -> str:
+        x, y = self._setup.in_file(x, y)
+        return f"X{self._number(self._round(x / self._per_unit))} Y{self._number(self._round(y / self._per_unit))}"
 
     # ---- bit and spindle
 
@@ -361,6 +401,21 @@ class _Writer:
     def _number(self, value: float) -> str:
         text = f"{value:.{self._decimals}f}".rstrip("0").rstrip(".")
         return "0" if text in ("-0", "") else text
+
+
+def as_it_lies(run: Run, setup: Setup) -> Run:
+    """The run with the board turned as it lies in a setup, not yet shifted."""
+    if not setup.quarter_turns:
+        return run
+
+    def laid(xy: FloatArray) -> FloatArray:
+        x, y = xy[:, 0], xy[:, 1]
+        for _ in range(setup.quarter_turns):
+            x, y = -y, x
+        return np.column_stack((x, y))
+
+    xyz = np.column_stack((laid(run.xyz), run.xyz[:, 2]))
+    return msgspec.structs.replace(run, xyz=xyz, centre=laid(run.centre))
 
 
 def _thickness(sheet: Sheet) -> str:

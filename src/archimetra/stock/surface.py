@@ -12,6 +12,7 @@ from shapely.ops import nearest_points
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
 from archimetra.job.job import Board
+from archimetra.job.setups import Box, Setup
 from archimetra.job.sheet import ZeroZ
 from archimetra.toolpath.shared.fixtures import outline_of
 from archimetra.toolpath.shared.moves import straightened
@@ -26,32 +27,80 @@ _AT_EDGE_MM = 0.5  # a zero point at a corner that is a little off is still that
 class TouchOff(msgspec.Struct, frozen=True):
     """Where Z can be touched off before a block runs. ``height`` is the surface there, below the sheet's top as delivered (0: as
     delivered); ``at`` the place in board coordinates, ``is_usual`` where it is that of the zero point; None where nothing is left of the
-    surface. ``taken_by`` names the cut that took the usual place away, '' where the sheet has no wood there."""
+    surface. ``taken_by`` names the cut that took the usual place away, '' where the sheet has no wood there; ``is_far`` where the machine does not get
+    to the zero point as the board lies then."""
 
     height: float
     at: tuple[float, float] | None
     is_usual: bool
     taken_by: str = ""
+    is_far: bool = False
 
 
-def touch_offs(board: Board, run: Run, bits: Sequence[Bit]) -> list[TouchOff]:
-    """One for every block of the run: how things are before it. Empty where Z zero is on the spoilboard, which nothing takes away."""
+def touch_offs(board: Board, run: Run, bits: Sequence[Bit], setups: Sequence[Setup] = ()) -> list[TouchOff]:
+    """One for every block of the run: how things are before it. Empty where Z zero is on the spoilboard, which nothing takes away. ``setups`` are the ways
+    the board lies, where it is cut in several: then Z is touched off within what each of them cuts."""
     if board.zero.z is not ZeroZ.SHEET_TOP or not run.blocks:
         return []
+    if len(setups) < 2:
+        return _touch_offs(board, run, bits, _usual_place(board), None)
+    out: list[TouchOff] = []
+    for number in dict.fromkeys(block.setup for block in run.blocks):
+        setup = setups[number]
+        box = (
+            max(setup.cell[0], setup.reach[0]), max(setup.cell[1], setup.reach[1]),
+            min(setup.cell[2], setup.reach[2]), min(setup.cell[3], setup.reach[3]),
+        )  # fmt: skip
+        x, y = _usual_place(board)
+        place = (min(max(x, box[0]), box[2]), min(max(y, box[1]), box[3]))
+        until = sum(block.setup <= number for block in run.blocks) if _is_rising(run) else len(run.blocks)
+        told = _touch_offs(board, run, bits, place, box, blocks=until)
+        far = place != (x, y)
+        out += [
+            msgspec.structs.replace(
+                one, is_far=True, is_usual=False, taken_by="" if one.at is not None else one.taken_by
+            )
+            if far
+            else one
+            for one, block in zip(told, run.blocks, strict=False)
+            if block.setup == number
+        ]
+    return out
+
+
+def _is_rising(run: Run) -> bool:
+    numbers = [block.setup for block in run.blocks]
+    return numbers == sorted(numbers)
+
+
+def _touch_offs(
+    board: Board,
+    run: Run,
+    bits: Sequence[Bit],
+    usual: tuple[float, float],
+    box: Box | None,
+    *,
+    blocks: int | None = None,
+) -> list[TouchOff]:
+    """For the first ``blocks`` blocks (all), at the ``usual`` place or another within the ``box``."""
     cuts = [board.cut(block.cut) for block in run.blocks]
     is_facing = np.array([cut is not None and cut.lowers_face for cut in cuts])
-    usual = _usual_place(board)
     is_on_wood = bool(
         not board.sheet.outline
         or shapely.distance(board.sheet.region, shapely.points(board.zero.point(board.sheet))) <= _AT_EDGE_MM
     )
     places = [usual]
-    lowest = lowest_by_block(run, bits, places, margin=PLATE_MM)
-    if (lowest[0, ~is_facing] < -_SAME_MM).any():  # only where the usual place is cut are others looked for
-        places = [usual, *_other_places(board, usual)]
-        lowest = lowest_by_block(run, bits, places, margin=PLATE_MM)
+    lowest = lowest_by_block(run, bits, places, margin=PLATE_MM, blocks=blocks)
+    if (
+        lowest[0, ~is_facing[: lowest.shape[1]]] < -_SAME_MM
+    ).any():  # only where the usual place is cut are others looked for
+        others = _other_places(board, usual)
+        if box is not None:
+            others = [p for p in others if box[0] <= p[0] <= box[2] and box[1] <= p[1] <= box[3]]
+        places = [usual, *others]
+        lowest = lowest_by_block(run, bits, places, margin=PLATE_MM, blocks=blocks)
     out = []
-    for number in range(len(run.blocks)):
+    for number in range(lowest.shape[1]):
         before = lowest[:, :number]
         faced = before[:, is_facing[:number]].min(axis=1, initial=0.0)
         height = before.min(axis=1, initial=0.0)

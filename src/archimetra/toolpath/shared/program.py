@@ -20,7 +20,7 @@ from archimetra.toolpath.shared.moves import Move, MoveList, Role, Toolpath
 
 class Block(msgspec.Struct, frozen=True):
     """Rows ``first`` to ``last`` (exclusive) of a run: one cut, or what of it is cut for some ``pieces`` of parts, with the travel that leads to
-    it. '' among the pieces stands for shapes that are of none."""
+    it. '' among the pieces stands for shapes that are of none. ``setup`` is the number of the way the board lies."""
 
     cut: CutId
     bit: BitId
@@ -28,6 +28,7 @@ class Block(msgspec.Struct, frozen=True):
     last: int
     changes_bit: bool
     pieces: tuple[InstanceId, ...] = ()
+    setup: int = 0
 
 
 class Run(msgspec.Struct, frozen=True, eq=False):
@@ -50,8 +51,9 @@ class Run(msgspec.Struct, frozen=True, eq=False):
         return len(self.xyz)
 
 
-def assemble(toolpaths: Sequence[Toolpath], heights: Heights) -> Run:
-    """The run of the given toolpaths in their order; empty ones take no part."""
+def assemble(toolpaths: Sequence[Toolpath], heights: Heights, setups: Sequence[int] | None = None) -> Run:
+    """The run of the given toolpaths in their order; empty ones take no part. ``setups`` numbers the way the board lies for each of them: between two
+    ways the bit goes up to park height."""
     moves = MoveList()
     numbers: list[IntArray] = []
     blocks: list[Block] = []
@@ -60,12 +62,13 @@ def assemble(toolpaths: Sequence[Toolpath], heights: Heights) -> Run:
     numbers.append(np.array([-1]))
     row = 1
     last_bit: BitId | None = None
-    for path in toolpaths:
+    last_setup = -1
+    for path, setup in zip(toolpaths, setups or [0] * len(toolpaths), strict=True):
         if not len(path):
             continue
         number = len(blocks)
         x, y, z = (float(v) for v in path.xyz[0])
-        high = heights.travel if last_bit == path.bit else heights.park
+        high = heights.travel if last_bit == path.bit and last_setup == setup else heights.park
         first = row
         for point in ((x, y, high), (x, y, z)):
             moves.add_point(point, kind=Move.RAPID, role=Role.LINK)
@@ -74,8 +77,9 @@ def assemble(toolpaths: Sequence[Toolpath], heights: Heights) -> Run:
         moves.add_point((end_x, end_y, heights.travel), kind=Move.RAPID, role=Role.LINK)
         row += len(path) + 2
         numbers.append(np.full(row - first, number))
-        blocks.append(Block(path.cut, path.bit, first, row, last_bit is not None and last_bit != path.bit, path.pieces))
-        last_bit = path.bit
+        changes_bit = last_bit is not None and last_bit != path.bit
+        blocks.append(Block(path.cut, path.bit, first, row, changes_bit, path.pieces, setup))
+        last_bit, last_setup = path.bit, setup
     whole = moves.toolpath(CutId(""), BitId(""))
     tail = 1
     if blocks:
