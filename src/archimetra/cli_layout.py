@@ -135,7 +135,8 @@ def layout(options: argparse.Namespace) -> int:
     job = load_job(options.job).job
     if options.json:
         parts = [_part(job, part) for part in job.parts]
-        said = {"job": job.name, "boards": [_board(board) for board in job.boards], "parts": parts}
+        boards = [_board(board) | _setups(job, board) for board in job.boards]
+        said = {"job": job.name, "boards": boards, "parts": parts}
         print(json.dumps(said, indent=1))
         return 0
     for board in job.boards:
@@ -166,6 +167,55 @@ def _board(board: Board) -> dict[str, Any]:
             for p in board.instances
         ],
     }  # fmt: skip
+
+
+def _setups(job: Job, board: Board) -> dict[str, Any]:
+    """How a board is laid on the machine, each way with its place, window, pins and files; and of what it is the back."""
+    from math import isfinite
+
+    from archimetra.engine.planning import plan_board
+    from archimetra.engine.writing import bed_files, bed_places
+    from archimetra.job.setups import turned
+    from archimetra.output.controllers import controller
+    from archimetra.output.files import gcode_files
+
+    plan = plan_board(job, board, {})
+    profile = controller(job.controller)
+    files = gcode_files(job, board, plan.run, profile, plan.setups)
+    out = []
+    for number, setup in enumerate(plan.setups):
+        (a, b), (c, d) = turned(1.0, 0.0, -setup.quarter_turns), turned(0.0, 1.0, -setup.quarter_turns)
+        x, y = setup.on_board(*setup.zero)
+        out.append(
+            {
+                "setup": setup.name or "whole",
+                "quarter_turns": setup.quarter_turns,
+                # board = (a x + c y + e, b x + d y + f) of a file's x and y
+                "file_to_board": {"a": a, "b": b, "c": c, "d": d, "e": x, "f": y},
+                "file_z_to_board": -board.zero.z_shift(board.sheet),
+                "window": [v if isfinite(v) else None for v in setup.cell],
+                "reach": list(setup.reach),
+                "zero": setup.zero_name or board.zero.sentence_xy(board.sheet),
+                "zero_on_bed": list(setup.zero),
+                "pins": [list(pin) for pin in setup.pins],
+                "pins_on_bed": [list(setup.on_bed(*pin)) for pin in setup.pins],
+                "holes": [list(hole) for hole in setup.holes],
+                "files": [file.name for file in files if file.blocks[0].setup == number],
+            }
+        )
+    bed = bed_files(job, board, plan.setups, profile)
+    said: dict[str, Any] = {
+        "setups": out,
+        "seams": [{"axis": "xy"[seam.axis], "at": seam.at, "by_hand": seam.by_hand} for seam in plan.seams],
+        "bed": {"pins": [list(p) for p in bed_places(plan.setups)], "files": [file.name for file in bed]},
+    }
+    if board.back_of is not None:
+        front = job.board(board.back_of.front)
+        over = board.back_of
+        said["back_of"] = {
+            "board": front.name if front is not None else "", "turned_over": over.about.value, "held_by": over.held_by.value,
+        }  # fmt: skip
+    return said
 
 
 def _part(job: Job, part: Part) -> dict[str, Any]:

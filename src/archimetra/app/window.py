@@ -46,6 +46,7 @@ from archimetra.app.notice import Answer, Notices
 from archimetra.app.playback import Playback
 from archimetra.app.rail import Rail
 from archimetra.app.session import Session
+from archimetra.app.setup_views import SetupViews
 from archimetra.app.stations import STATIONS, station
 from archimetra.app.stations.page import Page
 from archimetra.app.status import Status
@@ -193,6 +194,7 @@ class MainWindow(CommandWindow):
         s.grid_wanted.connect(plan.show_grid)
         plan.picked.connect(self._pick)
         self._mark_edits = MarkEdits(s, plan)
+        self._setups = SetupViews(s, plan)
         plan.moved.connect(s.move_picked)
         plan.mapped.connect(s.map_picked)
         plan.guide_wanted.connect(lambda guide: s.apply(guides.add_guide(s.job, s.board.id, guide)))

@@ -23,15 +23,18 @@ from archimetra.edits import (
     cutting,
     inlaying,
     layering,
+    leftovers,
     parting,
     placement,
     placing,
+    setups,
     shaping,
     stamping,
     test_piece,
 )
 from archimetra.edits.edit import replace
 from archimetra.edits.finishing import finished
+from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job.cut_parts import Lead, LeadKind, Overrides, Side, Tabs
@@ -48,6 +51,7 @@ from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.materials import Material
 from archimetra.job.parts import Instance
+from archimetra.job.setups import TileBy
 from archimetra.job.shapes import Source
 from archimetra.job.sheet import Fixture, HoldDown, Sheet, Zero, ZeroAt
 from archimetra.job.starter_rack import STARTER_BITS, starter_rack
@@ -227,9 +231,22 @@ def _hands(job: Job) -> Job:
 
 
 def _notice_board(job: Job) -> Job:
-    """PDF. Longer than the bed: it is cut when it can be tiled."""
+    """PDF. Longer than the bed: cut in tiles, shifted along on pins."""
     drawing = read_artwork(artwork("notice-board.pdf"), name="notice-board.pdf")
-    return _bring(job, "board5", drawing, "notice-board.pdf")[0]
+    job, _ = _bring(job, "board5", drawing, "notice-board.pdf")
+    id_ = BoardId("board5")
+    board = next(b for b in job.boards if b.id == id_)
+    by_layer = {layer.name: [s.id for s in board.shapes if s.layer == layer.id] for layer in board.layers}
+    straight = BITS["6 mm straight"]
+    job = _cut(job, "board5", CarveCut, "Lettering", by_layer["Red areas"], bit=BITS["60° V"], end_depth=4.0)
+    carve = next(b for b in job.boards if b.id == id_).cuts[0]
+    job = leftovers.add_floor(job, carve.id, straight)[0].job
+    job = _cut(job, "board5", PocketCut, "Map recess", by_layer["Blue areas"], bit=straight, end_depth=6.0)
+    job = _profile(job, "board5", "Outline", by_layer["Black lines"], bit=straight, side=Side.OUTSIDE,
+                   tabs=Tabs(count=12, length=14.0, thickness=3.0))  # fmt: skip
+    job = finished(setups.tile(job, id_, TileBy.GRID).job)
+    plan = plan_board(job, next(b for b in job.boards if b.id == id_), {})
+    return setups.place_pins(job, id_, [place for shift in plan.shifts for place in shift.places]).job
 
 
 # ---- inner workings

@@ -94,6 +94,15 @@ def place_pins(job: Job, board_id: BoardId, places: Sequence[tuple[float, float]
     return Edit("Place pins", with_board(job, board_id, lambda b: replace(b, tiling=tiling)))
 
 
+def refit_pins(job: Job, board_id: BoardId) -> Edit:
+    """The holes for pins where they are, as wide as the pins ask for now."""
+    board = board_of(job, board_id)
+    cut = board.cut(board.tiling.pins) if board.tiling is not None else None
+    if cut is None:
+        return Edit("Pins", job)
+    return Edit("Pins", place_pins(job, board_id, [(s.at.e, s.at.f) for s in board.shapes_of(cut)]).job)
+
+
 def remove_pins(job: Job, board_id: BoardId) -> Edit:
     """Without the holes for pins, their circles and their cut."""
     board = board_of(job, board_id)

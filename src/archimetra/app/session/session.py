@@ -62,6 +62,7 @@ class Session(Document):
     cut_menu_wanted = Signal(object, object)  # the cut, and the place on the screen
     grid_wanted = Signal(float)  # mm between the points of the grid, 0 for none
     fitted_changed = Signal()
+    setup_changed = Signal()  # another setup of the board is shown, or the whole
     tool_wanted = Signal(object)  # a function from the plan to a tool, or None
 
     _event = Signal(object)
@@ -80,6 +81,8 @@ class Session(Document):
         self.nesting = Nesting(self)
         self._to_come: tuple[BoardId, list[tuple[PartId, Placement]], tuple[Path, ...]] | None = None
         self.clip: Clip | None = None
+        self.setup_shown: int | None = None  # the number of one of the board's setups; None for the whole board
+        self.board_changed.connect(lambda: self.show_setup(None))
         self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
         self.engine: Engine | None = None
         self._event.connect(self._on_event, Qt.ConnectionType.QueuedConnection)
@@ -102,6 +105,18 @@ class Session(Document):
         if to_come != self._to_come:
             self._to_come = to_come
             self.fitted_changed.emit()
+
+    def show_setup(self, number: int | None) -> None:
+        """Show one of the board's setups as it lies on the machine, at the moment its turn comes; None for the whole board."""
+        if number == self.setup_shown:
+            return
+        self.setup_shown = number
+        plan = self.planning.plan
+        if number is not None and plan is not None:
+            first = next((block.first for block in plan.run.blocks if block.setup == number), None)
+            if first is not None:
+                self.playhead.go_to(float(plan.times.ends[max(first - 1, 0)]))
+        self.setup_changed.emit()
 
     # ---- starting and ending
 

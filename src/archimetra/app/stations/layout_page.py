@@ -6,13 +6,14 @@ from archimetra.app.stations.layout.fit_panel import FitPanel
 from archimetra.app.stations.layout.nest_panel import NestPanel
 from archimetra.app.stations.layout.offcut_panel import OffcutPanel
 from archimetra.app.stations.layout.parts_panel import PartsPanel
+from archimetra.app.stations.layout.tiles_panel import TilesPanel
 from archimetra.app.stations.panels_page import PanelsPage
 
 
 class LayoutPage(PanelsPage):
     title = "Layout"
-    kinds = (PartsPanel, FitPanel, NestPanel, OffcutPanel)
-    columns = 4
+    kinds = (PartsPanel, FitPanel, NestPanel, OffcutPanel, TilesPanel)
+    columns = 3
 
     def refresh(self) -> None:
         self.corner.setText(f"on {self.session.board.name}")

@@ -13,6 +13,7 @@ from archimetra.app.views.path_marks import PathMarks
 from archimetra.app.views.piece_gaps import PieceGaps
 from archimetra.app.views.plan_scene import Hit, pick_in
 from archimetra.app.views.plan_surface import RULER_PX, SNAP_REACH_PX, Held, Line, PlanSurface
+from archimetra.app.views.seam_marks import SeamMarks
 from archimetra.app.views.snapping import MoveTargets, Snap
 from archimetra.app.views.tools import Tool, scaling
 from archimetra.geometry.affine import Affine
@@ -402,6 +403,33 @@ class MarkDrag(Drag):
 
     def release(self, at: QPointF, held: Held) -> None:
         self._marks.drop()
+
+
+class SeamDrag(Drag):
+    """A seam between tiles; a number typed is where it goes."""
+
+    number = "seam at"
+
+    def __init__(self, plan: PlanSurface, seams: SeamMarks) -> None:
+        super().__init__(plan)
+        self._seams = seams
+
+    def move(self, at: QPointF, held: Held) -> Drag:
+        self._seams.drag(at, is_free=held.is_free)
+        return self
+
+    def release(self, at: QPointF, held: Held) -> None:
+        self._seams.drop()
+
+    def give_up(self) -> None:
+        self._seams.give_up()
+
+    def enter(self, numbers: list[float]) -> None:
+        self._seams.set(numbers[0])
+        self._seams.drop()
+
+    def words(self) -> str:
+        return self._seams.words()
 
 
 class FixtureDrag(Drag):

@@ -17,6 +17,7 @@ from archimetra.app.views.tools import box_handles
 from archimetra.app.widgets.sheet_outline import painter_path, placed, sheet_path
 from archimetra.edits.guides import all_guides
 from archimetra.geometry.affine import Affine
+from archimetra.job.setups import Box
 from archimetra.job.shapes import Guide
 
 SHORTEST_WITH_START_PX = 60  # on shorter contours the notch would be larger than what it marks
@@ -24,21 +25,19 @@ MOST_STARTS = 150
 TICK_STEPS = (1, 2, 5, 10, 20, 50, 100, 200, 500)
 
 
-def bed(painter: QPainter, plan: PlanSurface) -> None:
-    assert plan.board is not None
-    assert plan.job is not None
-    machine, board = plan.job.machine, plan.board
-    bed = plan.view.rect(-board.bed_x, -board.bed_y, machine.travel_x - board.bed_x, machine.travel_y - board.bed_y)
+def bed(painter: QPainter, plan: PlanSurface, reach: Box) -> None:
+    """What the machine reaches, as a box on the board, with ticks."""
+    bed = plan.view.rect(*reach)
     painter.fillRect(bed, plan.tokens.color("bed"))
     painter.setPen(QPen(plan.tokens.color("hairline"), 1))
     painter.drawRect(bed)
     step = next((s for s in TICK_STEPS if s * plan.view.scale >= 9), TICK_STEPS[-1])
     painter.setFont(style.font(9))
-    for k in range(int(machine.travel_x / step) + 1):
+    for k in range(int((reach[2] - reach[0]) / step) + 1):
         x = bed.left() + k * step * plan.view.scale
         if -1 <= x <= plan.width() + 1:
             painter.drawLine(QPointF(x, bed.bottom()), QPointF(x, bed.bottom() - (7 if k % 5 == 0 else 3)))
-    for k in range(int(machine.travel_y / step) + 1):
+    for k in range(int((reach[3] - reach[1]) / step) + 1):
         y = bed.bottom() - k * step * plan.view.scale
         if -1 <= y <= plan.height() + 1:
             painter.drawLine(QPointF(bed.left(), y), QPointF(bed.left() + (7 if k % 5 == 0 else 3), y))

@@ -68,6 +68,7 @@ class PlanSurface(KeyFocusView):
     mapped = Signal(object, str)  # the picked shapes by an Affine, and what undo calls it
     guide_wanted = Signal(object)  # Guide
     guide_moved = Signal(int, object)  # which, and to where in mm; None takes it away
+    seam_moved = Signal(int, int, float)  # across which axis, its number there, and to where in mm
     tool_left = Signal()
     delete_wanted = Signal()
     menu_wanted = Signal(object, object)  # the place on the screen, and the finding or shape there, or None

@@ -30,6 +30,7 @@ from archimetra.app.views.plan_drags import (
     MoveDrag,
     PanDrag,
     PressDrag,
+    SeamDrag,
     SizeDrag,
     ToolDrag,
     TurnDrag,
@@ -43,6 +44,7 @@ from archimetra.app.views.plan_scene import (
     toolpath_groups,
 )
 from archimetra.app.views.plan_surface import RULER_PX, Box, Held, Line, PlanSurface, Scene
+from archimetra.app.views.seam_marks import SeamMarks
 from archimetra.app.views.snapping import SnapPoint
 from archimetra.app.views.tools import Tool, box_handles
 from archimetra.app.views.viewport import Viewport, fitting
@@ -85,6 +87,7 @@ class PlanView(PlanSurface):
         self.finding_marks = FindingMarks(self)
         self.path_marks = PathMarks(self)
         self.fixtures = FixtureMarks(self)
+        self.seams = SeamMarks(self)
         self.mate_marks = MateMarks(self)
         self.marks = PlanMarks(self)
 
@@ -229,6 +232,8 @@ class PlanView(PlanSurface):
             return TurnDrag(self) if handle == _KNOB else SizeDrag(self, handle)
         if self.fixtures.press(at):
             return FixtureDrag(self, self.fixtures)
+        if self.seams.press(at):
+            return SeamDrag(self, self.seams)
         end = self._line_end_at(at)
         if end is not None:
             return LineDrag(self, end)
@@ -359,7 +364,7 @@ class PlanView(PlanSurface):
             return
         if finding is not None or self.path_marks.mark_at(at) is not None:
             self.setCursor(Qt.CursorShape.PointingHandCursor)
-        elif self._line_end_at(at) is not None:
+        elif self._line_end_at(at) is not None or self.seams.is_near(at):
             self.setCursor(Qt.CursorShape.SizeAllCursor)
         else:
             shape = self.drag.shape if self.drag is not None else None
@@ -486,7 +491,7 @@ class PlanView(PlanSurface):
         drag = self.drag
         snap = drag.snap if isinstance(drag, MoveDrag) else None
         m = drag.map if isinstance(drag, MapDrag) else None
-        layers.bed(painter, self)
+        layers.bed(painter, self, self.seams.bed)
         layers.sheet(painter, self)
         size, ratio = self.size(), self.devicePixelRatioF()
         self.marks.paint_under(painter)
@@ -501,6 +506,7 @@ class PlanView(PlanSurface):
         layers.bit_at_work(painter, self)
         self.finding_marks.paint(painter)
         layers.guides(painter, self, (drag.index, drag.guide) if isinstance(drag, GuideDrag) else None)
+        self.seams.paint(painter)
         self.fixtures.paint(painter)
         self.path_marks.paint(painter)
         self.mate_marks.paint(painter)

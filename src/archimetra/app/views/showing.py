@@ -176,7 +176,8 @@ def inside_sheet(line: Line, sheet: Sheet) -> tuple[float, float]:
 
 def sequence_blocks(job: Job, board: Board, plan: BoardPlan) -> list[SequenceBlock]:
     ends = plan.times.ends
-    out = []
+    out: list[SequenceBlock] = []
+    last = 0
     for block in plan.run.blocks:
         cut, bit = board.cut(block.cut), job.bit(block.bit)
         if cut is None or bit is None:
@@ -185,7 +186,10 @@ def sequence_blocks(job: Job, board: Board, plan: BoardPlan) -> list[SequenceBlo
         rows = slice(block.first, block.last)
         trace = depth_trace(ends[rows], plan.run.xyz[rows, 2], begin=begin, end=end)
         told = sum(1 for f in plan.findings if f.subject == cut.id)
-        out.append(SequenceBlock(cut.id, cut.name, bit, begin, end, block.changes_bit, trace, told))
+        is_shift = bool(out) and block.setup != last
+        name = f"{plan.setups[block.setup].name} {cut.name}" if len(plan.setups) > 1 else cut.name
+        out.append(SequenceBlock(cut.id, name, bit, begin, end, block.changes_bit or is_shift, trace, told))
+        last = block.setup
     return out
 
 
@@ -204,7 +208,9 @@ def sequence_summary(job: Job, plan: BoardPlan) -> str:
     words = f"{clock(plan.times.total)} in all"
     if len(per_bit) > 1:
         words += ", " + ", ".join(f"{letter} {clock(seconds)}" for letter, seconds in sorted(per_bit.items()))
-    return words + f", {changes} bit change{'' if changes == 1 else 's'}"
+    words += f", {changes} bit change{'' if changes == 1 else 's'}"
+    shifts = sum(a.setup != b.setup for a, b in zip(blocks, blocks[1:], strict=False))
+    return words + (f", board shifted {shifts} time{'' if shifts == 1 else 's'}" if shifts else "")
 
 
 # ---- artwork about to land, pictures behind it, readings

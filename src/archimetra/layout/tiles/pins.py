@@ -6,7 +6,6 @@ Two pins a distance L apart in holes wider by the slack s let the board turn by 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from math import atan2, degrees
 from typing import NamedTuple
 
 import numpy as np
@@ -81,14 +80,6 @@ def shared_reach(a: Setup, b: Setup) -> Box:
     return (
         max(a.reach[0], b.reach[0]), max(a.reach[1], b.reach[1]), min(a.reach[2], b.reach[2]), min(a.reach[3], b.reach[3]),
     )  # fmt: skip
-
-
-def angle_error(places: Sequence[Place], slack: float) -> float:
-    """By how many degrees the board can lie turned between two pins."""
-    if len(places) < 2:
-        return float("inf")
-    (ax, ay), (bx, by) = places[0], places[1]
-    return degrees(atan2(slack, max(float(np.hypot(bx - ax, by - ay)), 1e-9)))
 
 
 def _room(box: Box, ground: Ground, hole: float) -> BaseGeometry:

@@ -57,6 +57,18 @@ def placed(
     return span._replace(seams=tuple(seam.at for seam in seams)), seams
 
 
+def past_seam(crossings: Sequence[Crossing], axis: int, span: Span, k: int) -> float:
+    """How far past the seam after tile k what is parted there has to be cut, mm; 0 where nothing is."""
+    at = span.seams[k]
+    return max(
+        (
+            c.beyond for c in crossings
+            if c.chain.box[axis] < at < c.chain.box[axis + 2] and not c.chain.stays_whole and not _is_whole(c.chain, axis, span, k)
+        ),
+        default=0.0,
+    )  # fmt: skip
+
+
 def _cheapest(axis: int, low: float, high: float, span: Span, k: int, crossings: Sequence[Crossing]) -> float:
     first, last = np.ceil(low / _ROUND_MM) * _ROUND_MM, np.floor(high / _ROUND_MM) * _ROUND_MM
     places = np.arange(first, last + 1e-9, _STEP_MM) if last > first else np.array([(low + high) / 2])

@@ -55,7 +55,8 @@ def half_turn_setups(
     base = (-board.bed_x, -board.bed_y)
     for k, (low, high) in enumerate(((lx, hx), (ly, hy))):  # as the board lies now, where that reaches all
         least = seam + overcut - travel[k] if k == axis else high - travel[k]
-        first[k] = min(max(base[k], least), low - EDGE_MM if k == axis else low)
+        most = min(low, 2 * seam - high) - EDGE_MM if k == axis else low
+        first[k] = float(min(max(base[k], least), most))
     reach = (first[0], first[1], first[0] + travel[0], first[1] + travel[1])
     other = (2 * centre[0] - reach[2], 2 * centre[1] - reach[3], 2 * centre[0] - reach[0], 2 * centre[1] - reach[1])
     near, far = list(EVERYTHING), list(EVERYTHING)

@@ -28,8 +28,8 @@ from archimetra.layout.tiles.answer import Seam, Shift
 from archimetra.layout.tiles.assigning import PARTED, REFUSED, Needs, assigned
 from archimetra.layout.tiles.chains import Chain, chains_of
 from archimetra.layout.tiles.clipping import Share, share_of, windows
-from archimetra.layout.tiles.grid import MOST_TILES, Span, span_of
-from archimetra.layout.tiles.seams import Crossing, placed
+from archimetra.layout.tiles.grid import EDGE_MM, MOST_TILES, Span, span_of
+from archimetra.layout.tiles.seams import Crossing, past_seam, placed
 from archimetra.layout.tiles.setups import half_turn_setups, tile_setups, travel_on_board, with_zeros
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.fixtures import growth_of_passes
@@ -37,6 +37,7 @@ from archimetra.toolpath.shared.moves import Toolpath
 
 replace = msgspec.structs.replace
 _LEAST_TRAVEL = 4.0  # diameters of the widest bit
+_ROUNDS = 4
 _PIN_ROOM_MM = 4.0  # more than a pin's hole that two reaches share
 
 
@@ -102,6 +103,7 @@ class _Tiling:
         setups = self._with_pins(setups)
         tile_of = assigned(self._chains, self._needs(setups), setups)
         self._tell_refused(tile_of, setups)
+        self._tell_gaps(tile_of, setups)
         shifts = self._pins_found(setups)
         paths, taken = self._shares(setups, tile_of)
         named = with_zeros(self._board, setups, taken, has_pins=self._tiling.has_pins)
@@ -143,7 +145,6 @@ class _Tiling:
             for chain in self._chains
         ]
         base = (-board.bed_x, -board.bed_y)
-        margin = tiling.overcut
         least = tiling.pin_diameter + tiling.pin_slack + _PIN_ROOM_MM if tiling.has_pins else 0.0
         long = int(high[1] - low[1] > high[0] - low[0])
         if tiling.by is TileBy.HALF_TURN:
@@ -153,17 +154,28 @@ class _Tiling:
         for axis, by_hand in ((0, tiling.seams_x), (1, tiling.seams_y)):
             if tiling.by is TileBy.ALONG and axis != long:
                 start = min(max(base[axis], high[axis] - travel[axis]), low[axis])
-                spans.append(Span(low[axis], high[axis], travel[axis], (float(start),)))
+                spans.append(Span(float(low[axis]), float(high[axis]), travel[axis], (float(start),)))
                 if high[axis] - low[axis] > travel[axis]:
                     self._too_wide(float(high[axis] - low[axis]), travel[axis])
                 continue
-            span = span_of(
-                float(low[axis]), float(high[axis]), travel[axis], base=base[axis], margin=margin, least_overlap=least
-            )
-            span, some = placed(span, axis, crossings, by_hand=by_hand, margin=margin)
+            margin = tiling.overcut
+            for _ in range(_ROUNDS):  # what is parted asks for more room the farther past a seam it has to be cut
+                span = span_of(
+                    float(low[axis]),
+                    float(high[axis]),
+                    travel[axis],
+                    base=base[axis],
+                    margin=margin,
+                    least_overlap=least,
+                )
+                span, some = placed(span, axis, crossings, by_hand=by_hand, margin=margin)
+                needed = max((past_seam(crossings, axis, span, k) for k in range(len(some))), default=0.0)
+                if needed <= margin:
+                    break
+                margin = needed
             spans.append(span)
             seams += some
-            self._tell_seams(span, some, by_hand, axis)
+            self._tell_seams(span, some, by_hand, axis, crossings)
         return tile_setups(board, (spans[0], spans[1])), seams
 
     def _half_turned(
@@ -181,17 +193,23 @@ class _Tiling:
                 )
             )
         given = (tiling.seams_x, tiling.seams_y)[axis]
-        starts = (float(low[axis]) - 0.5, float(high[axis]) + 0.5 - travel[axis])
+        starts = (float(low[axis]) - EDGE_MM, float(high[axis]) + EDGE_MM - travel[axis])
         span = Span(float(low[axis]), float(high[axis]), travel[axis], starts)
         middle = float(low[axis] + high[axis]) / 2
-        # the turn is about the seam's middle: beside the middle of the work one side would be out of reach by twice as much
-        room = max(travel[axis] - side / 2 - tiling.overcut, 0.0) / 2
         span, some = placed(span, axis, crossings, by_hand=given if len(given) == 1 else (), margin=tiling.overcut)
-        at = round(min(max(some[0].at, middle - room), middle + room), 2)
-        _, some = placed(span, axis, crossings, by_hand=(at,), margin=tiling.overcut)
-        seam = replace(some[0], by_hand=len(given) == 1, room=(middle - room, middle + room))
+        margin = max(tiling.overcut, past_seam(crossings, axis, span, 0))
+        # the turn is about the seam's middle: each side of it has to come under the machine, with what is cut past it
+        first, last = (
+            float(high[axis]) + EDGE_MM + margin - travel[axis],
+            float(low[axis]) - EDGE_MM - margin + travel[axis],
+        )
+        room = (first, last) if first <= last else (middle, middle)
+        at = round(min(max(some[0].at, room[0]), room[1]), 2)
+        span, some = placed(span, axis, crossings, by_hand=(at,), margin=margin)
+        self._tell_seams(span, some, (), axis, crossings)
+        seam = replace(some[0], by_hand=len(given) == 1, room=room)
         extent = ((float(low[0]), float(high[0])), (float(low[1]), float(high[1])))
-        return half_turn_setups(self._board, axis, extent, travel, seam.at, tiling.overcut), [seam]
+        return half_turn_setups(self._board, axis, extent, travel, seam.at, margin), [seam]
 
     def _too_wide(self, side: float, travel: float) -> None:
         words = f"The work is {mm(side, '.1f')} wide across the way it is fed; the machine travels {mm(travel)}."
@@ -205,7 +223,9 @@ class _Tiling:
             )
         )
 
-    def _tell_seams(self, span: Span, seams: Sequence[Seam], by_hand: Sequence[float], axis: int) -> None:
+    def _tell_seams(
+        self, span: Span, seams: Sequence[Seam], by_hand: Sequence[float], axis: int, crossings: Sequence[Crossing]
+    ) -> None:
         side = "XY"[axis]
         if by_hand and len(by_hand) != len(seams):
             words = f"{len(by_hand)} seam{'' if len(by_hand) == 1 else 's'} across {side} {'is' if len(by_hand) == 1 else 'are'} set by hand, but it takes {len(seams)}; they were found anew."
@@ -219,7 +239,7 @@ class _Tiling:
                 )
             )
         for k, seam in enumerate(seams):
-            low, high = span.room(k, 0.0)
+            low, high = span.room(k, past_seam(crossings, axis, span, k) - 0.01)
             if not low <= seam.at <= high:
                 words = f"The seam at {side} {mm(seam.at, '.1f')} lies where the machine does not get past it from both sides."
                 self._found.append(
@@ -399,6 +419,25 @@ class _Tiling:
                     subject=work.cut.id,
                 )
             )
+
+    def _tell_gaps(self, tile_of: Sequence[int], setups: Sequence[Setup]) -> None:
+        """A guard: what is parted lies, as far as each tile cuts it, within what that tile reaches."""
+        told: set[CutId] = set()
+        for k, of in enumerate(tile_of):
+            if of != PARTED:
+                continue
+            ends = self._chains[k].segments.reshape(-1, 2)
+            is_cut = np.zeros(len(ends), dtype=bool)
+            for setup in setups:
+                low, high = np.maximum(setup.cell[:2], setup.reach[:2]), np.minimum(setup.cell[2:], setup.reach[2:])
+                is_cut |= ((ends >= low - 1e-6) & (ends <= high + 1e-6)).all(axis=1)
+            cut = self._works[self._steps[self._chains[k].path].cut].cut
+            if not is_cut.all() and cut.id not in told:
+                told.add(cut.id)
+                x, y = (float(v) for v in ends[~is_cut][0])
+                words = f"No tile gets to all of '{cut.name}': about x {mm(x, '.0f')}, y {mm(y, '.0f')} it stays uncut."
+                mend = "Move the seams or leave them to be found, or take a grid of tiles."
+                self._found.append(Finding("tile-gap", Severity.STOP, words, mend=mend, at=(x, y), subject=cut.id))
 
     def _tell_of_tiles(self, setups: Sequence[Setup], paths: Sequence[TilePath]) -> None:
         busy = {path.setup for path in paths}
