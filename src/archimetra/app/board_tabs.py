@@ -59,7 +59,10 @@ class BoardTabs(QWidget):
 
     def show_job(self, job: Job, board_id: BoardId) -> None:
         halves = [(i.name, i.pocket_board, i.plug_board) for i in job.inlays]
-        state = (tuple((b.id, b.name, b.sheet.material, b.sheet.tint) for b in job.boards), board_id, halves)
+        shown = tuple(
+            (b.id, b.name, b.sheet.material, b.sheet.tint, b.back_of, b.tiling is not None) for b in job.boards
+        )
+        state = (shown, board_id, halves)
         self._job = job
         if state == self._shown:
             return
@@ -73,6 +76,7 @@ class BoardTabs(QWidget):
         for board in job.boards:
             tab = self._tab(board, is_shown=board.id == board_id)
             self._mark_inlays(tab, board, job)
+            self._mark_face(tab, board, job)
             self._row.addWidget(tab)
             if board.id == board_id:
                 self._current = tab
@@ -144,6 +148,19 @@ class BoardTabs(QWidget):
                 tab.setIcon(QIcon(self._with_wedge(tab.icon().pixmap(THUMB * 2), is_pocket=is_pocket)))
         tab.setToolTip("\n".join([board.name, *words]))
         tab.setAccessibleDescription(" ".join(words))
+
+    def _mark_face(self, tab: QToolButton, board: Board, job: Job) -> None:
+        """The two faces of a sheet are joined: a bar under both tabs, and words that say of what."""
+        front = job.board(board.back_of.front) if board.back_of is not None else None
+        back = job.back_of(board.id)
+        if front is None and back is None:
+            return
+        words = (
+            f"Back of {front.name}." if front is not None else f"Its back is {back.name}." if back is not None else ""
+        )
+        tab.setToolTip(f"{tab.toolTip()}\n{words}")
+        tab.setAccessibleDescription(f"{tab.accessibleDescription()} {words}".strip())
+        tab.setProperty("face", "back" if front is not None else "front")
 
     def _with_wedge(self, picture: QPixmap, *, is_pocket: bool) -> QPixmap:
         out = QPixmap(picture)

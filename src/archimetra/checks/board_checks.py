@@ -12,6 +12,7 @@ from archimetra.checks.depth_checks import (
     too_deep,
     wrong_kind_of_bit,
 )
+from archimetra.checks.face_checks import faces_meet, loose_from_both, pins_of_faces
 from archimetra.checks.holding_checks import loose_pieces, tabs_too_thick
 from archimetra.checks.inlay_checks import frame_too_tight, glue_used_up, half_missing, mating_depths
 from archimetra.checks.load_checks import carve_heavy, start_closed
@@ -22,12 +23,15 @@ from archimetra.checks.sheet_checks import off_sheet, over_flaw
 from archimetra.job.job import Board, Job
 from archimetra.job.lying import only_setup
 from archimetra.job.setups import Setup
+from archimetra.toolpath.shared.front import FrontFace
 from archimetra.toolpath.shared.program import Run
 
 
-def check_board(job: Job, board: Board, run: Run, setups: tuple[Setup, ...] = ()) -> list[Finding]:
+def check_board(
+    job: Job, board: Board, run: Run, setups: tuple[Setup, ...] = (), front: FrontFace | None = None
+) -> list[Finding]:
     """All findings of all checks: the gravest first, and of equal ones those of the check that stands first in the table."""
-    given = CheckInput(job, board, run, setups or (only_setup(board, job.machine),))
+    given = CheckInput(job, board, run, setups or (only_setup(board, job.machine),), front)
     found = [finding for check in CHECKS for finding in check(given)]
     return sorted(found, key=lambda finding: _GRAVEST_FIRST.index(finding.severity))
 
@@ -55,6 +59,9 @@ CHECKS: tuple[Check, ...] = (
     frame_too_tight,
     loose_pieces,
     tabs_too_thick,
+    faces_meet,
+    loose_from_both,
+    pins_of_faces,
     outline_before_inside,
     facing_late,
     drawn_twice,

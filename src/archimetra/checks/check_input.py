@@ -14,16 +14,24 @@ from archimetra.job.setups import Setup
 from archimetra.job.sheet import Sheet
 from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
+from archimetra.toolpath.shared.front import FrontFace
 from archimetra.toolpath.shared.program import Run
 
 
 class CheckInput(msgspec.Struct, frozen=True, eq=False):
-    """``setups`` are the ways the board lies, which the run's blocks number."""
+    """``setups`` are the ways the board lies, which the run's blocks number; ``front`` the
+    other face of a board that is a back, as it has been cut."""
 
     job: Job
     board: Board
     run: Run
     setups: tuple[Setup, ...]
+    front: FrontFace | None = None
+
+    @property
+    def front_place(self) -> tuple[float, float, int] | None:
+        """Where the front lies on the bed, and turned how far."""
+        return self.front.lies if self.front is not None else None
 
     def cuts(self) -> Iterator[tuple[Cut, Bit]]:
         """The cuts that are on, with their bits."""

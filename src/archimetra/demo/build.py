@@ -81,7 +81,7 @@ def build() -> JobFile:
         sheet=replace(more.sheet, outline=(OFFCUT,), flaws=(KNOT,)),
     )  # fmt: skip
     job = with_boards(Job(name="Quay tide clock", bits=RACK), (*boards, more))
-    for make in (_dial_face, _dial_back, _star_plug, _name_tag, _notice_board, _stamp, _hands, _test_piece):
+    for make in (_dial_face, _dial_back, _two_faces, _star_plug, _name_tag, _notice_board, _stamp, _hands, _test_piece):
         job = make(job)
     names = ("dial-face.svg", "dial-back.dxf", "star-plug.svg", "gull.png", "hands.svg", "notice-board.pdf")
     return JobFile(finished(job), {name: artwork(name) for name in names})
@@ -138,6 +138,11 @@ def _dial_back(job: Job) -> Job:
         )
         job, lines = done.edit.job, [*lines, *done.pick]
     return _cut(job, "board2", SlotCut, "Hanger slots", lines, bit=BITS["9.5 mm keyhole"], end_depth=10.0)
+
+
+def _two_faces(job: Job) -> Job:
+    """Face and back are one sheet, turned over left to right."""
+    return setups.join_faces(job, BoardId("board1"), BoardId("board2")).job
 
 
 def _test_piece(job: Job) -> Job:

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable
 from typing import Any
 
 from archimetra.edits.edit import Edit, board_of, next_number, replace, with_board
-from archimetra.job.cut_parts import Overrides
+from archimetra.job.cut_parts import DepthFrom, Overrides
 from archimetra.job.cuts import Clears, Cut, kind_of
 from archimetra.job.ids import BitId, BoardId, CutId, LayerId, ShapeId
 from archimetra.job.job import Board, Job, with_boards
@@ -74,6 +74,21 @@ def change_cuts(job: Job, cut_ids: Collection[CutId], label: str, *, merge: str 
     return Edit(label, with_boards(job, tuple(change(board) for board in job.boards)), merge)
 
 
+def count_depth_from(job: Job, board_id: BoardId, cut_ids: Collection[CutId], depth_from: DepthFrom) -> Edit:
+    """Let end depths count from another face or the middle. How deep the cuts go stays as it is, where that can be said so."""
+    sheet = board_of(job, board_id).sheet
+    for id_ in cut_ids:
+        cut = next((c for b in job.boards for c in b.cuts if c.id == id_), None)
+        if cut is None or cut.depth_from is depth_from:
+            continue
+        depth = min(cut.depth(sheet), sheet.thinnest)
+        end = {
+            DepthFrom.FACE: depth, DepthFrom.OTHER: sheet.thinnest - depth, DepthFrom.MIDDLE: max(depth - sheet.thickest / 2, 0.0),
+        }[depth_from]  # fmt: skip
+        job = change_cut(job, id_, "", depth_from=depth_from, end_depth=round(end, 4), goes_through=False).job
+    return Edit("Depth counts from", job)
+
+
 def override(job: Job, cut_ids: Collection[CutId], name: str, value: float | None) -> Edit:
     """What several cuts run differently from their bit's recipe; None follows it again."""
     wanted = set(cut_ids)
@@ -106,7 +121,7 @@ def remove_cuts(job: Job, cut_ids: Collection[CutId]) -> Edit:
                 return cut.clearing(Clears.REST, parent.id) if is_rest else cut.clearing(Clears.FLOOR, root.id)  # type: ignore[union-attr]
             return replace(
                 cut.clearing(None, CutId("")), shapes=root.shapes, layer=root.layer, start_depth=root.start_depth,
-                end_depth=root.end_depth, goes_through=root.goes_through,
+                end_depth=root.end_depth, goes_through=root.goes_through, depth_from=root.depth_from,
             )  # fmt: skip
         return cut
 

@@ -13,7 +13,7 @@ from archimetra.job.cuts.hole import HoleCut
 from archimetra.job.forms import EllipseForm
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.job import Board, Job, with_boards
-from archimetra.job.setups import TileBy, Tiling, TurnedAbout, Turnover
+from archimetra.job.setups import HeldBy, TileBy, Tiling, TurnedAbout, Turnover
 from archimetra.job.turning import from_behind, unturned
 
 PINS_LAYER = "pins"
@@ -76,16 +76,7 @@ def place_pins(job: Job, board_id: BoardId, places: Sequence[tuple[float, float]
     board = board_of(job, board_id)
     tiling = board.tiling or Tiling()
     hole = round(tiling.pin_diameter + tiling.pin_slack, 4)
-    layer = next((layer.id for layer in board.layers if layer.name == PINS_LAYER), None)
-    if layer is None:
-        edit, layer = layering.add_layer(job, board_id, PINS_LAYER)
-        job = edit.job
-    made: list[ShapeId] = []
-    for number, (x, y) in enumerate(places, 1):
-        done = shaping.draw(
-            job, board_id, EllipseForm(width=hole, height=hole), Affine.shift(x, y), name=f"pin {number}", layer=layer
-        )
-        job, made = done.edit.job, [*made, *done.pick]
+    job, made = _circles(job, board_id, places, hole)
     cut = cutting.new_cut(
         job, board_id, HoleCut, made, bit=_bit_for(job, hole).id, name="Pin holes", goes_through=True, allowance=_PAST_BOTTOM_MM,
     )  # fmt: skip
@@ -136,6 +127,74 @@ def _bit_for(job: Job, hole: float) -> Bit:
 
 
 # ---- the other face
+
+FACE_PIN_MM, FACE_PIN_SLACK_MM, FACE_PIN_DEPTH_MM = 6.0, 0.2, 10.0
+
+
+def lay_alike(job: Job, back: BoardId) -> Edit:
+    """Lay a back on the bed as its front lies, with the same zero."""
+
+    def change(board: Board) -> Board:
+        assert board.back_of is not None
+        front = board_of(job, board.back_of.front)
+        return replace(
+            board,
+            bed_x=front.bed_x,
+            bed_y=front.bed_y,
+            quarter_turns=front.quarter_turns,
+            zero=replace(front.zero, z=board.zero.z),
+        )
+
+    return Edit("Lay both alike", with_board(job, back, change))
+
+
+def face_pins(job: Job, back: Board) -> list[tuple[float, float]]:
+    """Where the pins of a back go through the sheet, in the coordinates of its front."""
+    front = job.board(back.back_of.front) if back.back_of is not None else None
+    cut = front.cut(back.back_of.pins) if front is not None and back.back_of is not None else None
+    return [(s.at.e, s.at.f) for s in front.shapes_of(cut)] if front is not None and cut is not None else []
+
+
+def place_face_pins(job: Job, back: BoardId, places: Sequence[tuple[float, float]]) -> Edit:
+    """Holes on the front for pins that go on into the bed, in place of those there were; the back lies as the front does."""
+    job = lay_alike(job, back).job
+    board = board_of(job, back)
+    assert board.back_of is not None
+    front = board.back_of.front
+    before = board_of(job, front)
+    old = before.cut(board.back_of.pins)
+    if old is not None:
+        gone = {shape.id for shape in before.shapes_of(old)}
+        job = with_board(
+            job, front, lambda b: replace(
+                b, shapes=tuple(s for s in b.shapes if s.id not in gone), cuts=tuple(c for c in b.cuts if c.id != old.id)
+            ),
+        )  # fmt: skip
+    job, made = _circles(job, front, places, round(FACE_PIN_MM + FACE_PIN_SLACK_MM, 4))
+    cut = cutting.new_cut(
+        job, front, HoleCut, made, bit=_bit_for(job, FACE_PIN_MM + FACE_PIN_SLACK_MM).id, name="Pin holes", goes_through=True,
+        allowance=FACE_PIN_DEPTH_MM,
+    )  # fmt: skip
+    job = cutting.add_cut(job, front, cut).job
+    return Edit("Place pins", turn_over(job, back, held_by=HeldBy.PINS, pins=cut.id).job)
+
+
+def _circles(
+    job: Job, board_id: BoardId, places: Sequence[tuple[float, float]], hole: float
+) -> tuple[Job, list[ShapeId]]:
+    """Circles of the holes for pins, on their layer."""
+    board = board_of(job, board_id)
+    layer = next((layer.id for layer in board.layers if layer.name == PINS_LAYER), None)
+    if layer is None:
+        edit, layer = layering.add_layer(job, board_id, PINS_LAYER)
+        job = edit.job
+    made: list[ShapeId] = []
+    for number, (x, y) in enumerate(places, 1):
+        done = shaping.draw(
+            job, board_id, EllipseForm(width=hole, height=hole), Affine.shift(x, y), name=f"pin {number}", layer=layer
+        )
+        job, made = done.edit.job, [*made, *done.pick]
+    return job, made
 
 
 def add_back(job: Job, front: BoardId, about: TurnedAbout = TurnedAbout.SIDEWAYS) -> tuple[Edit, BoardId]:

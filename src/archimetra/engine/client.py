@@ -20,7 +20,7 @@ from weakref import WeakSet
 import msgspec
 
 from archimetra.engine import file_worker, planner_process, stock_process
-from archimetra.engine.keys import lean_board, lean_job
+from archimetra.engine.keys import front_of, lean_board, lean_job
 from archimetra.engine.messages import (
     ArtworkRead,
     ArtworkRequest,
@@ -97,11 +97,14 @@ class Engine:
         board = job.board(board_id)
         if board is None or self._is_closed:
             return
-        lean = lean_board(board)
+        lean, front = lean_board(board), front_of(job, board)
         with self._newest.get_lock():
             self._newest.value += 1
             number = int(self._newest.value)
-        self._wanted, self._wanted_after = PlanRequest(number, lean_job(job), lean), None
+        self._wanted, self._wanted_after = (
+            PlanRequest(number, lean_job(job), lean, None if front is None else lean_board(front)),
+            None,
+        )
         self._tries["planner"] = 0
         if self._planner is not None:
             self._planner.send(self._wanted)
@@ -126,7 +129,8 @@ class Engine:
                 self._on_event(self._stock_ready)
         elif self._stock is not None:
             self._stock_ready = None
-            self._stock_wanted = StockRequest(plan.run_key, board.sheet, self._of_all(plan), job.bits)
+            about = board.back_of.about if board.back_of is not None else None
+            self._stock_wanted = StockRequest(plan.run_key, board.sheet, self._of_all(plan), job.bits, about)
             self._tries["stock"] = 0
             self._stock.send(self._stock_wanted)
 

@@ -114,8 +114,13 @@ def _add_shapes(digest: blake2b, shapes: Iterable[Shape], away: tuple[float, flo
             digest.update(path.key())
 
 
-def run_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
-    """The same for the same moves and times of a board, and so for its stock."""
+def front_of(job: Job, board: Board) -> Board | None:
+    """The front of a board that is a back; None for any other."""
+    return job.board(board.back_of.front) if board.back_of is not None else None
+
+
+def run_key(job: Job, board: Board, cut_keys: Sequence[str], front: Board | None = None) -> str:
+    """The same for the same moves and times of a board, and so for its stock; of a back with those of its ``front``."""
     digest = blake2b(PLANNERS_VERSION, digest_size=16)
     works = resolved(job, board)
     parts = (
@@ -137,9 +142,15 @@ def run_key(job: Job, board: Board, cut_keys: Sequence[str]) -> str:
         [
             (bit.id, bit.recipe, bit.recipes) for bit in job.bits if board.fixtures
         ],  # stepping clear of clamps asks for recipes
+        (board.back_of.about, own_run_key(job, front)) if board.back_of is not None and front is not None else None,
     )
     digest.update(msgspec.json.encode(parts))
     return digest.hexdigest()
+
+
+def own_run_key(job: Job, board: Board) -> str:
+    """The run key of a board by itself."""
+    return run_key(job, board, [geometry_key(work) for work in resolved(job, board).values()])
 
 
 def checks_key(job: Job, board: Board, run: str) -> str:
@@ -153,6 +164,7 @@ def checks_key(job: Job, board: Board, run: str) -> str:
         board.bed_x,
         board.bed_y,
         board.quarter_turns,
+        board.back_of,
         [replace(bit, notes="") for bit in job.bits],
         [(cut.name, cut.is_on) for cut in board.cuts],
         [shape.name for work in resolved(job, board).values() for shape in work.shapes],
@@ -169,7 +181,8 @@ def output_key(job: Job, checks: str) -> str:
 
 def plan_key(job: Job, board: Board) -> str:
     """The key a board's plan carries: two jobs with the same key need no new plan."""
-    return checks_key(job, board, run_key(job, board, [geometry_key(work) for work in resolved(job, board).values()]))
+    keys = [geometry_key(work) for work in resolved(job, board).values()]
+    return checks_key(job, board, run_key(job, board, keys, front_of(job, board)))
 
 
 def lean_job(job: Job) -> Job:

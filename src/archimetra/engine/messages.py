@@ -17,13 +17,14 @@ from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit
 from archimetra.job.ids import PartId
 from archimetra.job.job import Board, Job
-from archimetra.job.setups import Setup
+from archimetra.job.setups import Setup, TurnedAbout
 from archimetra.job.sheet import Sheet
 from archimetra.layout.nest.answer import Nested
 from archimetra.layout.tiles.answer import Seam, Shift
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import RunTimes
 from archimetra.stock.mate_results import Mate, MateSection
+from archimetra.toolpath.shared.front import FrontFace
 from archimetra.toolpath.shared.moves import Toolpath
 from archimetra.toolpath.shared.program import Run
 
@@ -48,6 +49,7 @@ class BoardPlan(msgspec.Struct, frozen=True, eq=False):
     setups: tuple[Setup, ...] = ()
     seams: tuple[Seam, ...] = ()
     shifts: tuple[Shift, ...] = ()
+    front: FrontFace | None = None
     shared: Shared | None = None  # the same, for other processes to look into
 
 
@@ -55,20 +57,23 @@ class BoardPlan(msgspec.Struct, frozen=True, eq=False):
 
 
 class PlanRequest(msgspec.Struct, frozen=True, eq=False):
-    """Plan one board. ``job`` carries bits and machine only; ``board`` only the shapes its cuts take."""
+    """Plan one board. ``job`` carries bits and machine only; ``board`` only the shapes its cuts take; ``front`` likewise, of a board that is
+    a back."""
 
     number: int
     job: Job
     board: Board
+    front: Board | None = None
 
 
 class StockRequest(msgspec.Struct, frozen=True, eq=False):
-    """Build the stock of a plan's run in the shared memory blocks."""
+    """Build the stock of a plan's run in the shared memory blocks. Of a back the plan has the front, and ``about`` says how it was turned over."""
 
     key: str
     sheet: Sheet
     plan: Shared
     bits: tuple[Bit, ...]
+    about: TurnedAbout | None = None
 
 
 class MomentRequest(msgspec.Struct, frozen=True, eq=False):
@@ -162,6 +167,9 @@ class Moment(msgspec.Struct, frozen=True, eq=False):
     line: tuple[tuple[float, float], tuple[float, float]]
     heights: FloatArray
     hollow: FloatArray  # (2, n): bottom and top of what is hollowed out under wood, nan where nothing is
+    under: FloatArray | None = (
+        None  # (n,): the wood's underside where the other face has been cut; None for the sheet's own
+    )
 
 
 class ArtworkRead(msgspec.Struct, frozen=True, eq=False):

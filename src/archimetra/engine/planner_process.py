@@ -138,7 +138,9 @@ def _answer(request: PlanRequest | MateRequest | CompareRequest, cache: PlanCach
             request.job, request.board, CutId(request.cut), [BitId(b) for b in request.bits], cache, report
         )
         return BitsCompared(request.board.id, request.cut, tuple(trials))
-    return PlanMade(shared(plan_board(request.job, request.board, cache, report), owner=os.getppid()))
+    return PlanMade(
+        shared(plan_board(request.job, request.board, cache, report, front=request.front), owner=os.getppid())
+    )
 
 
 def _what(request: PlanRequest | MateRequest | CompareRequest) -> str:

@@ -10,12 +10,12 @@ import msgspec
 
 from archimetra.base.findings import Finding
 from archimetra.checks.board_checks import check_board
-from archimetra.engine.keys import checks_key, geometry_key, run_key
+from archimetra.engine.keys import checks_key, front_of, geometry_key, own_run_key, run_key
 from archimetra.engine.messages import BoardPlan, PlannedCut
 from archimetra.engine.own_place import Planned, on_the_board, plan_in_own_place
 from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
-from archimetra.job.lying import only_setup, standing_pins
+from archimetra.job.lying import only_setup, pins_from_front, standing_pins
 from archimetra.job.setups import Setup
 from archimetra.job.sheet import Fixture
 from archimetra.layout.tiles.answer import Seam, Shift
@@ -25,6 +25,7 @@ from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.running import Step, in_running_order
 from archimetra.toolpath.shared.fixtures import kept_clear
+from archimetra.toolpath.shared.front import FrontFace
 from archimetra.toolpath.shared.moves import Toolpath, empty_toolpath, joined
 from archimetra.toolpath.shared.program import Run, assemble
 
@@ -33,8 +34,17 @@ Cache = MutableMapping[str, PlannedCut]
 Report = Callable[[int, int, float], None]  # cut number, of how many, share of it; raises CancelledError to stop
 
 
-def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda number, count, share: None) -> BoardPlan:
-    """Plan what is not in the cache, then the run, its times and the checks."""
+def plan_board(
+    job: Job,
+    board: Board,
+    cache: Cache,
+    report: Report = lambda number, count, share: None,
+    *,
+    front: Board | None = None,
+) -> BoardPlan:
+    """Plan what is not in the cache, then the run, its times and the checks. ``front`` is that of a back, where the job does not have it."""
+    front = front or front_of(job, board)
+    behind = _front_face(job, front, cache, report) if front is not None else None
     works = resolved(job, board)
     told: dict[CutId, list[Finding]] = {}
     steps: list[Step] = []
@@ -47,8 +57,9 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
         job, board, works, [s.path for s in _in_blocks(in_running_order(board, [s for s in steps if s.cut in on]))]
     )
     paths, numbers = [], []
+    face_pins = pins_from_front(board, front) if front is not None else ()
     for number, whole in laid.paths:
-        fixtures = (*board.fixtures, *standing_pins(board, laid.setups[number]))
+        fixtures = (*board.fixtures, *standing_pins(board, laid.setups[number]), *face_pins)
         path, more = _clear_of_fixtures(board, fixtures, works[whole.cut], whole)
         told[whole.cut] += more
         if len(path):
@@ -63,11 +74,38 @@ def plan_board(job: Job, board: Board, cache: Cache, report: Report = lambda num
     )
     times = time_run(run, job.machine, waits=board.dwells)
     first = [finding for id_, cut in zip(works, cuts, strict=True) if id_ in on for finding in cut.findings]
-    found = tuple(first + list(laid.findings) + check_board(job, board, run, laid.setups))
-    of_run = run_key(job, board, keys)
+    found = tuple(first + list(laid.findings) + check_board(job, board, run, laid.setups, behind))
+    of_run = run_key(job, board, keys, front)
     return BoardPlan(
-        board.id, checks_key(job, board, of_run), of_run, cuts, run, times, found, laid.setups, laid.seams, laid.shifts
+        board.id,
+        checks_key(job, board, of_run),
+        of_run,
+        cuts,
+        run,
+        times,
+        found,
+        laid.setups,
+        laid.seams,
+        laid.shifts,
+        behind,
     )
+
+
+_fronts: dict[str, FrontFace] = {}  # a back is changed oftener than its front
+
+
+def _front_face(job: Job, front: Board, cache: Cache, report: Report) -> FrontFace:
+    key = f"{own_run_key(job, front)} {front.sheet.readings} {front.bed_x} {front.bed_y} {front.quarter_turns}"
+    if key not in _fronts:
+        run = plan_board(job, replace(front, back_of=None), cache, report).run
+        made = FrontFace(front.sheet, run, (front.bed_x, front.bed_y, front.quarter_turns))
+        while len(_fronts) >= _MOST_FRONTS:
+            del _fronts[next(iter(_fronts))]
+        _fronts[key] = made
+    return _fronts[key]
+
+
+_MOST_FRONTS = 4
 
 
 class _Laid(NamedTuple):

@@ -51,6 +51,7 @@ class _Worker:
         self._pixel_block = pixels
         self._key = ""
         self._timeline: Any = None
+        self._behind: Any = None  # the front, where the board is a back
         self._wood: Any = None
         self._pixels: Any = None
         self._is_fresh = True
@@ -58,7 +59,7 @@ class _Worker:
 
     def release(self) -> None:
         """Let go of the shared blocks, so that they can be closed."""
-        self._timeline = self._pixels = None
+        self._timeline = self._pixels = self._behind = None
 
     def answer(self, requests: list[Any]) -> None:
         for request in requests:
@@ -85,6 +86,11 @@ class _Worker:
         self._timeline = StockTimeline(
             request.sheet, plan.run, request.bits, cell=cell, times=plan.times.ends, field=field
         )
+        self._behind = None
+        if request.about is not None and plan.front is not None:
+            from archimetra.stock.faces import Behind
+
+            self._behind = Behind(plan.front, request.about, request.sheet, request.bits, cell=cell)
         if self._face_key != (request.sheet, shape):
             self._wood, self._face_key = face(request.sheet, shape, cell), (request.sheet, shape)
         self._key = request.key
@@ -101,6 +107,8 @@ class _Worker:
         box = (0, 0, nx, ny) if self._is_fresh else touched_box(touched, timeline.shape, TILE, _MARGIN_CELLS)
         self._is_fresh = False
         if box is not None:
-            paint(timeline.field, self._wood, timeline.sheet, timeline.cell, self._pixels, box)
+            field = timeline.field if self._behind is None else self._behind.through(timeline.field)
+            paint(field, self._wood, timeline.sheet, timeline.cell, self._pixels, box)
         heights, hollow = timeline.hollow_section(*request.line, request.seconds, samples=request.samples)
-        self._connection.send(Moment(self._key, request.seconds, box, request.line, heights, hollow))
+        under = self._behind.section(*request.line, samples=request.samples) if self._behind is not None else None
+        self._connection.send(Moment(self._key, request.seconds, box, request.line, heights, hollow, under))

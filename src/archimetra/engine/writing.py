@@ -19,6 +19,7 @@ from archimetra.job.sheet import Sheet
 from archimetra.output.controllers import Controller
 from archimetra.output.files import gcode_files
 from archimetra.output.gcode_file import GcodeFile
+from archimetra.output.gcode_writer import BED
 from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.shared.program import Run, assemble
@@ -81,7 +82,7 @@ def bed_files(job: Job, board: Board, setups: Sequence[Setup], profile: Controll
         return []
     first = setups[0]
     lying = Setup(
-        name="Bed", cell=EVERYTHING, reach=(0.0, 0.0, machine.travel_x, machine.travel_y), zero=first.zero, zero_name=first.zero_name,
+        name=BED, cell=EVERYTHING, reach=(0.0, 0.0, machine.travel_x, machine.travel_y), zero=first.zero, zero_name=first.zero_name,
         note="Nothing lies on the bed yet. Z zero is the surface of the bed",
     )  # fmt: skip
     return gcode_files(job, bed, assemble([path], bed.travel_heights), profile, (lying,))

@@ -13,6 +13,14 @@ from archimetra.job.record import Record
 from archimetra.job.require import require
 
 
+class DepthFrom(StrEnum):
+    """What an end depth counts from, on a sheet that is cut from both sides."""
+
+    FACE = "this face"
+    OTHER = "other face"  # so much is left standing above it
+    MIDDLE = "middle"  # so far past the middle of the sheet
+
+
 class Side(StrEnum):
     OUTSIDE = "outside"
     INSIDE = "inside"

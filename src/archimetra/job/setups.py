@@ -72,11 +72,13 @@ class HeldBy(StrEnum):
 
 
 class Turnover(Record, frozen=True, kw_only=True):
-    """A board that is the back of ``front``: the same sheet turned over ``about`` an edge, and ``held_by`` stops or pins."""
+    """A board that is the back of ``front``: the same sheet turned over ``about`` an edge, and ``held_by`` stops or pins: ``pins`` is
+    the cut of the front whose circles are their holes."""
 
     front: BoardId
     about: TurnedAbout = TurnedAbout.SIDEWAYS
     held_by: HeldBy = HeldBy.STOPS
+    pins: CutId = CutId("")
 
 
 class Setup(msgspec.Struct, frozen=True, kw_only=True):

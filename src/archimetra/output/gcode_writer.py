@@ -28,6 +28,7 @@ from archimetra.stock.surface import touch_offs
 from archimetra.toolpath.shared.moves import Move, Role, arc_angles, straightened
 from archimetra.toolpath.shared.program import Block, Run, dwells
 
+BED = "Bed"  # the setup in which nothing lies on the machine yet
 SHORTEST_ARC_MM = 0.05  # below this an arc and its chord differ by less than rounding
 RADIUS_AGREEMENT_MM = 0.002
 WIDEST_ARC = 3.2  # radians, a hair over half a circle; wider ones are written in parts
@@ -165,7 +166,7 @@ class _Writer:
         turn = {0: "", 1: "turned a quarter counter-clockwise", 2: "turned half round", 3: "turned a quarter clockwise"}
         if setup.note:
             self._say(setup.note)
-        elif setup.name:
+        if setup.name and setup.name != BED:
             self._say(
                 f"Setup {setup.name}, {[s.name for s in self._setups].index(setup.name) + 1} of {len(self._setups)}"
             )

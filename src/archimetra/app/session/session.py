@@ -82,6 +82,7 @@ class Session(Document):
         self._to_come: tuple[BoardId, list[tuple[PartId, Placement]], tuple[Path, ...]] | None = None
         self.clip: Clip | None = None
         self.setup_shown: int | None = None  # the number of one of the board's setups; None for the whole board
+        self.thicker = 0.0  # how much thicker than read a sheet with two faces is drawn in the section, mm
         self.board_changed.connect(lambda: self.show_setup(None))
         self.chosen_nodes: Callable[[], dict[ShapeId, list[tuple[int, int]]] | None] = lambda: None
         self.engine: Engine | None = None
@@ -117,6 +118,11 @@ class Session(Document):
             if first is not None:
                 self.playhead.go_to(float(plan.times.ends[max(first - 1, 0)]))
         self.setup_changed.emit()
+
+    def show_thicker(self, mm: float) -> None:
+        """Draw the sheet so much thicker than it was read, in the section."""
+        self.thicker = mm
+        self.playhead.painted.emit(None)
 
     # ---- starting and ending
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from archimetra.app.stations.layout.faces_panel import FacesPanel
 from archimetra.app.stations.layout.fit_panel import FitPanel
 from archimetra.app.stations.layout.nest_panel import NestPanel
 from archimetra.app.stations.layout.offcut_panel import OffcutPanel
@@ -12,7 +13,7 @@ from archimetra.app.stations.panels_page import PanelsPage
 
 class LayoutPage(PanelsPage):
     title = "Layout"
-    kinds = (PartsPanel, FitPanel, NestPanel, OffcutPanel, TilesPanel)
+    kinds = (PartsPanel, FitPanel, NestPanel, OffcutPanel, TilesPanel, FacesPanel)
     columns = 3
 
     def refresh(self) -> None:

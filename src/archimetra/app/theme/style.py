@@ -150,6 +150,8 @@ def style_sheet(t: Tokens) -> str:
     QToolButton[kind="station"]:focus {{ background: {t.wash}; color: {t.ink}; }}
     QToolButton[kind="tab"] {{ border: none; border-top: 3px solid transparent; border-radius: 0; padding: 0 10px; }}
     QToolButton[kind="tab"]:checked {{ border-top: 3px solid {t.accent}; background: {t.page}; font-weight: 600; }}
+    QToolButton[kind="tab"][face] {{ border-bottom: 2px solid {t.hairline}; }}
+    QToolButton[kind="tab"][face]:checked {{ border-bottom: 2px solid {t.accent}; }}
     QToolButton[kind="tab"]:focus {{ background: {t.wash}; }}
     QToolButton[kind="part"] {{ border: 1px solid {t.hairline}; border-radius: 0; padding: 2px 3px; background: {t.panel};
         color: {t.quiet}; margin: 0; }}

@@ -19,6 +19,7 @@ from archimetra.app.views.finding_marks import FindingMarks
 from archimetra.app.views.fixture_marks import FixtureMarks
 from archimetra.app.views.line_layer import LineLayer, group
 from archimetra.app.views.mate_marks import MateMarks
+from archimetra.app.views.other_face import OtherFace
 from archimetra.app.views.path_marks import PathMarks
 from archimetra.app.views.plan_drags import (
     Drag,
@@ -88,6 +89,7 @@ class PlanView(PlanSurface):
         self.path_marks = PathMarks(self)
         self.fixtures = FixtureMarks(self)
         self.seams = SeamMarks(self)
+        self.other_face = OtherFace(self)
         self.mate_marks = MateMarks(self)
         self.marks = PlanMarks(self)
 
@@ -130,6 +132,7 @@ class PlanView(PlanSurface):
             same = before is not None and before.id == board.id
             self.targets = pick_targets(board, self.targets if same else ())
         self._artwork.show_groups(artwork_groups(board, self.targets, self.tokens))
+        self.other_face.show(job, board, self.tokens)
         self._outline_chosen()
         if before is None or before.id != board.id or before.sheet != board.sheet:
             self.stock = None if before is None or before.id != board.id else self.stock
@@ -495,6 +498,7 @@ class PlanView(PlanSurface):
         layers.sheet(painter, self)
         size, ratio = self.size(), self.devicePixelRatioF()
         self.marks.paint_under(painter)
+        self.other_face.paint(painter, size, ratio)
         self._artwork.paint(painter, self.view, size, ratio)
         self._paths.paint(painter, self.view, size, ratio)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

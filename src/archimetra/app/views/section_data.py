@@ -32,6 +32,8 @@ class SectionData(msgspec.Struct, frozen=True, eq=False):
     bit_off: float
     bit_z: float
     moment: str
+    under: FloatArray | None = None  # (n,): the wood's underside, where the other face has been cut
+    thicker: float = 0.0  # how much thicker than read the sheet is drawn, mm
     mate: MateDrawing | None = None
     begin: float = 0.0  # where on the line A-A' the drawn stretch begins, mm
 

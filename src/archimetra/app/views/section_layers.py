@@ -9,8 +9,9 @@ from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPen, QPolygonF
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.theme.wood import tone_of
-from archimetra.app.views.section_data import LEFT, SPOIL_MM, Frame, SectionData, floors, stretches
+from archimetra.app.views.section_data import LEFT, SPOIL_MM, Floor, Frame, SectionData, floors, stretches
 from archimetra.app.widgets.badge import draw_bit
+from archimetra.geometry.arrays import FloatArray
 from archimetra.job.quantities import format_length
 from archimetra.job.sheet import NO_WOOD_MM
 
@@ -37,6 +38,9 @@ def paint_spoilboard(painter: QPainter, data: SectionData, frame: Frame, tokens:
 
 def paint_wood(painter: QPainter, data: SectionData, frame: Frame) -> None:
     """The sheet as it stands; sides and underside only where wood is left."""
+    if data.under is not None:
+        _paint_between_faces(painter, data, frame, data.under - data.thicker)
+        return
     top = surface(data, frame)
     if not top:
         return
@@ -62,6 +66,26 @@ def paint_wood(painter: QPainter, data: SectionData, frame: Frame) -> None:
             painter.drawLine(QPointF(left, bottom), QPointF(right, bottom))
     for x, p in ((x0, top[0]), (x1, top[-1])):
         painter.drawLine(QPointF(x, min(p.y(), bottom)), QPointF(x, bottom))
+    painter.restore()
+
+
+def _paint_between_faces(painter: QPainter, data: SectionData, frame: Frame, under: FloatArray) -> None:
+    """Wood that is cut from both sides: a piece for each stretch where some is left."""
+    s = np.linspace(0.0, data.length, len(data.heights))
+    on = (s >= data.inside[0]) & (s <= data.inside[1])
+    wood = tone_of(data.sheet)
+    painter.save()
+    for a, b in stretches(on & (data.heights > under + 1e-6)):
+        along = np.concatenate((s[a:b], s[a:b][::-1]))
+        z = np.concatenate((data.heights[a:b], under[a:b][::-1]))
+        piece = QPolygonF([frame.at(x, y) for x, y in zip(along, z, strict=True)])
+        painter.setPen(Qt.PenStyle.NoPen)
+        for brush in (QBrush(wood), QBrush(QColor(wood.darker(122)), Qt.BrushStyle.BDiagPattern)):
+            painter.setBrush(brush)
+            painter.drawPolygon(piece)
+        painter.setPen(QPen(wood.darker(190), 1.3))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolygon(piece)
     painter.restore()
 
 
@@ -141,7 +165,7 @@ def paint_floors(painter: QPainter, data: SectionData, frame: Frame, tokens: Tok
     last_end = -1e9
     for floor in floors(data):
         depth = -floor.z
-        is_through = depth >= data.sheet.thinnest - 1e-9
+        is_through = depth >= data.sheet.thinnest - 1e-9 or _is_open_below(data, floor)
         is_missing = bool(data.sheet.outline) and abs(depth - data.sheet.thickest - NO_WOOD_MM) < NO_WOOD_MM / 2
         text = (
             "no wood"
@@ -157,6 +181,14 @@ def paint_floors(painter: QPainter, data: SectionData, frame: Frame, tokens: Tok
         last_end = middle + needed / 2
         painter.setPen(tokens.color("quiet"))
         painter.drawText(QRectF(middle - needed / 2, y + 1, needed, 15), Qt.AlignmentFlag.AlignCenter, text)
+
+
+def _is_open_below(data: SectionData, floor: Floor) -> bool:
+    """Whether the other face is cut down to a floor."""
+    if data.under is None:
+        return False
+    k = round((floor.begin + floor.end) / 2 / data.length * (len(data.heights) - 1))
+    return bool(data.under[k] - data.thicker >= floor.z - 1e-6)
 
 
 def paint_reading(painter: QPainter, x: float, y0: float, y1: float, tokens: Tokens) -> None:

@@ -93,6 +93,8 @@ def section_data(session: Session) -> SectionData | None:
         inside=inside_sheet(moment.line, session.board.sheet),
         heights=moment.heights,
         hollow=moment.hollow,
+        under=moment.under,
+        thicker=session.thicker,
         passes=passes,
         bit=bit,
         bit_at=(at[0] - ax) * ux + (at[1] - ay) * uy,
@@ -130,7 +132,7 @@ def with_mate(data: SectionData | None, session: Session, made: MateMade | None)
         above=min(max(top, 1.0) + 1.5, 6.0), below=deepest + 1.5,
     )  # fmt: skip
     return msgspec.structs.replace(
-        data, heights=section.pocket[a : b + 1], hollow=np.full((2, b - a + 1), np.nan), length=(b - a) * step, begin=a * step,
+        data, under=None, heights=section.pocket[a : b + 1], hollow=np.full((2, b - a + 1), np.nan), length=(b - a) * step, begin=a * step,
         inside=(max(low - a * step, 0.0), min(high - a * step, (b - a) * step)), mate=drawing,
     )  # fmt: skip
 

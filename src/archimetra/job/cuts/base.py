@@ -15,7 +15,7 @@ from typing import Any, ClassVar, Self
 import msgspec
 
 from archimetra.job.bits import Bit, BitKind, Recipe
-from archimetra.job.cut_parts import Direction, Mating, Overrides, Side, Tabs
+from archimetra.job.cut_parts import DepthFrom, Direction, Mating, Overrides, Side, Tabs
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
 from archimetra.job.materials import AnyMaterial
 from archimetra.job.record import Record
@@ -51,7 +51,8 @@ class Parting(StrEnum):
 
 
 class CutBase(Record, frozen=True, kw_only=True):
-    """What every kind has. ``goes_through`` makes the end depth the thickest reading plus ``allowance``. ``layer`` ('' for
+    """What every kind has. ``goes_through`` makes the end depth the thickest reading plus ``allowance``; else
+    ``end_depth`` counts ``depth_from`` this face, the other or the middle of the sheet. ``layer`` ('' for
     none) is one whose shapes the cut takes, whatever they are. ``mating`` makes the cut half of an inlay."""
 
     id: CutId
@@ -62,6 +63,7 @@ class CutBase(Record, frozen=True, kw_only=True):
     start_depth: float = 0.0
     end_depth: float = 0.0
     goes_through: bool = False
+    depth_from: DepthFrom = DepthFrom.FACE
     allowance: float = 0.2
     direction: Direction = Direction.CLIMB
     keeps_order: bool = False
@@ -77,7 +79,19 @@ class CutBase(Record, frozen=True, kw_only=True):
 
     def depth(self, sheet: Sheet) -> float:
         """The end depth that results, mm."""
-        return sheet.thickest + self.allowance if self.goes_through else self.end_depth
+        if self.goes_through:
+            return sheet.thickest + self.allowance
+        match self.depth_from:
+            case DepthFrom.OTHER:  # no thinner than asked for wherever the sheet is thinnest
+                return max(sheet.thinnest - self.end_depth, 0.0)
+            case DepthFrom.MIDDLE:
+                return sheet.thickest / 2 + self.end_depth
+        return self.end_depth
+
+    @property
+    def meets_other_face(self) -> bool:
+        """Whether it is meant to come out in what is cut from the other side."""
+        return self.goes_through or self.depth_from is DepthFrom.MIDDLE
 
     def is_through(self, sheet: Sheet) -> bool:
         return self.depth(sheet) >= sheet.thinnest

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from archimetra.base.findings import Finding, mm
-from archimetra.job.cut_parts import Entry
+from archimetra.job.cut_parts import DepthFrom, Entry
 from archimetra.job.cuts import Opening
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.pocket import PocketCut
@@ -38,7 +38,8 @@ def _resolve(about: Resolving, cut: PocketCut) -> dict[str, Any]:
         carver = about.bit_of(root)
         carving = carve_depths_of(root, carver, about.sheet)
         cut = replace(
-            cut, start_depth=root.start_depth, end_depth=carving.floor_depth, goes_through=False, wall_allowance=0.0,
+            cut, start_depth=root.start_depth, end_depth=carving.floor_depth, goes_through=False, depth_from=DepthFrom.FACE,
+            wall_allowance=0.0,
             floor_allowance=0.0, open_edges=False,
         )  # fmt: skip
         fields["carving"] = carving
@@ -47,7 +48,7 @@ def _resolve(about: Resolving, cut: PocketCut) -> dict[str, Any]:
         # the larger bit has taken the walls' allowance off where it fits; in the corners left to this one it goes with the rest
         cut = replace(
             cut, start_depth=root.start_depth, end_depth=root.end_depth, goes_through=root.goes_through,
-            allowance=root.allowance, wall_allowance=0.0, open_edges=root.open_edges,
+            depth_from=root.depth_from, allowance=root.allowance, wall_allowance=0.0, open_edges=root.open_edges,
         )  # fmt: skip
     if cut.open_edges:
         fields["waste_outlines"] = tuple(about.waste_outlines())

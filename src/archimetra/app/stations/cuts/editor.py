@@ -18,6 +18,7 @@ from archimetra.app.widgets.form import Fold, Form
 from archimetra.edits import cutting
 from archimetra.edits.edit import Edit
 from archimetra.job.bits import Bit
+from archimetra.job.cut_parts import DepthFrom
 from archimetra.job.cuts import Clears, Cut
 from archimetra.job.ids import CutId
 from archimetra.job.quantities import format_length
@@ -198,7 +199,7 @@ class Editor(Rows):
             form,
             "End depth",
             key=lambda: f"{self.cut.id}.end_depth",
-            get=lambda: self.context.depth,
+            get=self._end_depth,
             edit=lambda mm: cutting.change_cuts(
                 session.job, self.context.chosen_ids, "End depth", end_depth=mm, goes_through=False
             ),
@@ -206,12 +207,37 @@ class Editor(Rows):
             live=lambda mm: self.context.show_sketch(end=mm),
         )
         self._gates.append((end, _is_own_depth))
+        counts = ChoiceRow(
+            "Depth counts from", [(DepthFrom.FACE, "Here"), (DepthFrom.OTHER, "Back"), (DepthFrom.MIDDLE, "Middle")]
+        )
+        counts.setProperty("label", form.row("Counts from", counts))
+        counts.setToolTip("From this face, from the other one (so much stays), or past the middle of the sheet")
+        counts.chosen.connect(
+            lambda value: session.apply(
+                cutting.count_depth_from(session.job, session.board.id, self.context.chosen_ids, DepthFrom(value))
+            )
+        )
+        self._choices.append((counts, "depth_from", ""))
+        self._gates.append((counts, lambda c: self._has_two_faces and _is_own_depth(c) and not c.limits_itself))
         if can_go_through:
             self.check(form, "Goes through the sheet", "goes_through", when=_is_own_depth)
             self.length(form, "Past the bottom", "allowance", "in spoilboard", when=lambda c: c.goes_through)
 
+    @property
+    def _has_two_faces(self) -> bool:
+        board = self.session.board
+        return board.back_of is not None or self.session.job.back_of(board.id) is not None
+
+    def _end_depth(self) -> float:
+        """As set: from this face how deep, from the other how much stays."""
+        return (
+            self.context.depth if self.cut.depth_from is DepthFrom.FACE or self.cut.goes_through else self.cut.end_depth
+        )
+
     def _end_note(self) -> str:
         sheet, depth = self.context.sheet, self.context.depth
+        if self.cut.depth_from is not DepthFrom.FACE and not self.cut.goes_through:
+            return f"{self.length_words(depth)} deep"
         if depth >= sheet.thinnest:
             return "through"
         return f"{self.length_words(sheet.thinnest - depth)} stay"

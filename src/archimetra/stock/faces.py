@@ -1,0 +1,59 @@
+"""Both faces of one sheet: what has been cut of the front, seen from the back.
+
+Heights of a back count from the back's own face as it lies up. Where the front was cut to F below its face, the wood's underside lies
+F above the bottom, -(thickness) - F; where that reaches the face there is no wood.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from archimetra.geometry.arrays import AnyArray, FloatArray
+from archimetra.job.bits import Bit
+from archimetra.job.setups import TurnedAbout
+from archimetra.job.sheet import NO_WOOD_MM, Sheet
+from archimetra.job.turning import over
+from archimetra.stock.timeline import StockTimeline, grid_shape
+from archimetra.toolpath.shared.front import FrontFace
+
+Place = tuple[float, float]
+
+
+class Behind:
+    """The finished front of a back whose sheet is ``sheet``."""
+
+    def __init__(self, front: FrontFace, about: TurnedAbout, sheet: Sheet, bits: Sequence[Bit], *, cell: float) -> None:
+        self._timeline = StockTimeline(front.sheet, front.run, bits, cell=cell)
+        self._timeline.seek(self._timeline.duration)
+        self._over = over(about, sheet)
+        self._full = front.sheet.thickest
+        self._sheet, self._cell = sheet, cell
+        self.under = self._field()
+
+    def _field(self) -> AnyArray:
+        """The underside of every cell of the back (ny, nx), mm below the back's face; the sheet's bottom where nothing is cut."""
+        ny, nx = grid_shape(self._sheet, self._cell)
+        x, y = (np.arange(nx) + 0.5) * self._cell, (np.arange(ny) + 0.5) * self._cell
+        fx, fy = self._over.a * x + self._over.e, self._over.d * y + self._over.f
+        front = self._timeline.field
+        i = np.clip((fx / self._cell).astype(np.int64), 0, front.shape[1] - 1)
+        j = np.clip((fy / self._cell).astype(np.int64), 0, front.shape[0] - 1)
+        return np.asarray(-self._sheet.thickest - self.cut_of(front[np.ix_(j, i)]), dtype=np.float32)
+
+    def section(self, a: Place, b: Place, *, samples: int) -> FloatArray:
+        """The underside along a line of the back (samples,)."""
+        (fa,), (fb,) = self._over.apply(np.array([a])), self._over.apply(np.array([b]))
+        front = self._timeline.section(
+            (float(fa[0]), float(fa[1])), (float(fb[0]), float(fb[1])), self._timeline.duration, samples=samples
+        )
+        return np.asarray(-self._sheet.thickest - self.cut_of(front))
+
+    def cut_of(self, front: AnyArray) -> AnyArray:
+        """What was cut of the front beyond what facing all of it took off, below 0."""
+        return np.minimum(front + (self._full - self._sheet.thickest), 0.0)
+
+    def through(self, field: AnyArray) -> AnyArray:
+        """The field of the back with holes where nothing is left between the faces."""
+        return np.where(field <= self.under + 1e-6, np.float32(-self._sheet.thickest - NO_WOOD_MM), field)
