@@ -24,7 +24,7 @@ from archimetra.job.sheet import Sheet
 from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
 
-PLANNERS_VERSION = b"9"  # raise when a planner changes its answer for the same inputs
+PLANNERS_VERSION = b"10"  # raise when a planner changes its answer for the same inputs
 PLACE_DIGITS = 9  # of a mm: what moving to and fro may leave behind is no other place
 
 replace = msgspec.structs.replace

@@ -35,7 +35,7 @@ def places_on_the_axis(job: Job, front: Board, back: Board, *, hole: float) -> l
     if len(along) < 2:
         return []
     gaps = np.abs(along[:, None] - along[None, :])
-    alike = np.abs(along[:, None] + along[None, :] - size) < 2 * hole
+    alike = np.abs(along[:, None] + along[None, :] - size) < hole / 4  # by more than this off, no pin goes in
     gaps = np.where(alike, -1.0, gaps)
     i, j = np.unravel_index(int(np.argmax(gaps)), gaps.shape)
     if gaps[i, j] < 4 * hole:

@@ -13,7 +13,7 @@ import numpy as np
 from archimetra.base.findings import Finding
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import Path
-from archimetra.job.cut_parts import Entry
+from archimetra.job.cut_parts import DepthFrom, Entry
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.toolpath.profile.begins import can_enter, leads_on, start_on
 from archimetra.toolpath.profile.lines import Line
@@ -50,7 +50,9 @@ class Laying:
         self.passed: list[FloatArray] = []
         self._work, self._cut, self._bit, self._outlines = work, cut, work.bit, outlines
         self._depths = pass_depths(cut.start_depth, max(work.depth, cut.start_depth), work.recipe.depth_per_pass)
-        self._tab_top = cut.tabs.thickness - work.sheet.thinnest
+        # where a cut meets that of the other face, tabs stand on the place they meet at
+        bottom = min(work.sheet.thinnest, work.depth) if cut.depth_from is DepthFrom.MIDDLE else work.sheet.thinnest
+        self._tab_top = cut.tabs.thickness - bottom
 
     def lay(self, line: Line, finish: list[Line], tabs: FloatArray) -> None:
         """A line and the finishing lines along it, with tabs whose middles are at places (n, 2)."""
