@@ -9,16 +9,18 @@ from archimetra.app.stations.board.clamps_form import ClampsForm
 from archimetra.app.stations.board.flaws_form import FlawsForm
 from archimetra.app.stations.board.machine_form import MachineForm
 from archimetra.app.stations.board.sheet_form import SheetForm
-from archimetra.app.stations.page import Page
+from archimetra.app.stations.page import Page, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import ChoiceRow, TextField, label
 from archimetra.app.widgets.zero_picker import ZeroPicker
 from archimetra.edits import basic as edits
+from archimetra.edits import setups
 from archimetra.edits.edit import Edit
 from archimetra.job.quantities import format_length
 from archimetra.job.sheet import ZeroAt, ZeroZ
 
 replace = msgspec.structs.replace
+_LIES = ("No", "90°", "180°", "270°")
 
 
 class BoardPage(Page):
@@ -80,14 +82,21 @@ class BoardPage(Page):
                 ),
                 note=lambda: "on the bed",
             )
+        self._lies = ChoiceRow("How the board lies on the machine", [(str(k), words) for k, words in enumerate(_LIES)])
+        form.row("Turned", self._lies)
+        self._lies.setToolTip(
+            "How far the board is turned counter-clockwise on the bed; its fields and zero's names stay the board's own"
+        )
+        self._lies.chosen.connect(lambda k: session.apply(setups.lie(session.job, session.board.id, int(k))))
+        self._fits = form.add(label("", "caution"))
         self._machine = MachineForm(session, self.tokens)
         form.add(self._machine.form)
         form.line()
         row = QWidget()
         line = QHBoxLayout(row)
         line.setContentsMargins(0, 4, 0, 0)
-        turn = QPushButton("Turn a quarter")
-        turn.setToolTip("Turn sheet, artwork, grain and zero together, counter-clockwise")
+        self._turn = turn = QPushButton("Turn a quarter")
+        turn.setToolTip("Draw the board turned: sheet, artwork, grain and zero together, counter-clockwise")
         turn.clicked.connect(lambda: session.apply(edits.turn_quarter(session.job, session.board.id)))
         line.addWidget(turn)
         self._remove = QPushButton("Remove board")
@@ -118,6 +127,13 @@ class BoardPage(Page):
         self._zero_words.setText(f"{board.zero.at.value.capitalize()}. Moving zero never moves the artwork.")
         self._z.show_value(board.zero.z)
         self._remove.setEnabled(len(self.session.job.boards) > 1)
+        self._lies.show_value(str(board.quarter_turns))
+        has_one_face = board.back_of is None and self.session.job.back_of(board.id) is None
+        self._turn.setEnabled(has_one_face)
+        plan = self.session.planning.plan
+        out = next((f for f in plan.findings if f.code == "out-of-travel"), None) if plan is not None else None
+        self._fits.setText(self.session.words_of(out) if out is not None else "")
+        shown(self._fits, out is not None)
 
     def show_theme(self, tokens: Tokens) -> None:
         super().show_theme(tokens)

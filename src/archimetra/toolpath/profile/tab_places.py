@@ -31,7 +31,11 @@ def tabs_on(work: ResolvedCut, cut: ProfileCut, outlines: Outlines, line: Line) 
     cannot come down along it."""
     contour = line.contour
     has_skin = cut.goes_through and cut.skin > 0
-    if contour.path is None or has_skin or not (cut.tabs.is_wanted and (cut.is_through(work.sheet) or cut.meets_other_face)):
+    if (
+        contour.path is None
+        or has_skin
+        or not (cut.tabs.is_wanted and (cut.is_through(work.sheet) or cut.meets_other_face))
+    ):
         return TabPlaces()
     track, tabs, diameter = Track(contour.path), cut.tabs, work.bit.diameter
     if not can_enter(work.bit, track):
