@@ -4,7 +4,18 @@ always in sight, and a list names them all."""
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QPointF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QFontMetrics, QIcon, QPainter, QPen, QPixmap, QPolygonF, QResizeEvent, QWheelEvent
+from PySide6.QtGui import (
+    QFont,
+    QFontMetrics,
+    QIcon,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QScrollArea, QSizePolicy, QToolButton, QWidget
 
 from archimetra.app.theme import icons, style
@@ -110,7 +121,7 @@ class BoardTabs(QWidget):
         menu.exec(self._list.mapToGlobal(self._list.rect().bottomLeft()))
 
     def _tab(self, board: Board, *, is_shown: bool) -> QToolButton:
-        tab = QToolButton()
+        tab = _Tab(self)
         tab.setProperty("kind", "tab")
         tab.setCheckable(True)
         tab.setChecked(is_shown)
@@ -119,6 +130,7 @@ class BoardTabs(QWidget):
         tab.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         tab.setIconSize(THUMB)
         tab.setIcon(QIcon(self._thumbs.get(board.id) or _plain(board)))
+        tab.board_id = board.id
         # as wide as its words in the bold they have while it is shown: nothing moves when another is
         bold = style.font(style.BODY_PX, weight=QFont.Weight.DemiBold)
         tab.setFixedSize(QFontMetrics(bold).horizontalAdvance(words) + style.scaled(ROUND_PX), self._height)
@@ -183,12 +195,54 @@ class BoardTabs(QWidget):
         painter.end()
         return out
 
+    def show_setups(self, board_id: BoardId, count: int, shown: int | None) -> None:
+        """So many dots under the tab of a board that is cut in several setups, the one that is shown filled."""
+        for k in range(self._row.count()):
+            item = self._row.itemAt(k)
+            tab = item.widget() if item is not None else None
+            if isinstance(tab, _Tab):
+                tab.show_dots(count if tab.board_id == board_id and count > 1 else 0, shown)
+
     def show_thumb(self, board_id: BoardId, picture: QPixmap) -> None:
         """The stock of a board, small."""
         self._thumbs[board_id] = picture.scaled(
             THUMB * 2, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
         )
         self._shown = None
+
+
+class _Tab(QToolButton):
+    """A board's tab, with a row of dots at its foot for its setups."""
+
+    def __init__(self, tabs: BoardTabs) -> None:
+        super().__init__()
+        self._tabs = tabs
+        self.board_id: BoardId | None = None
+        self._count = 0
+        self._shown: int | None = None
+
+    def show_dots(self, count: int, shown: int | None) -> None:
+        if (count, shown) != (self._count, self._shown):
+            self._count, self._shown = count, shown
+            self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if not self._count:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        count = min(self._count, _MOST_DOTS)
+        left = self.width() / 2 - (count - 1) * _DOT_PX
+        for k in range(count):
+            at = QPointF(left + 2 * k * _DOT_PX, self.height() - 6)
+            painter.setPen(QPen(self._tabs.tokens.color("accent"), 1))
+            painter.setBrush(self._tabs.tokens.color("accent") if k == self._shown else Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(at, 2.2, 2.2)
+
+
+_DOT_PX = 4.5
+_MOST_DOTS = 12
 
 
 def _plain(board: Board) -> QPixmap:

@@ -194,7 +194,7 @@ class MainWindow(CommandWindow):
         s.grid_wanted.connect(plan.show_grid)
         plan.picked.connect(self._pick)
         self._mark_edits = MarkEdits(s, plan)
-        self._setups = SetupViews(s, plan)
+        self._setups = SetupViews(s, plan, self.header.tabs)
         plan.moved.connect(s.move_picked)
         plan.mapped.connect(s.map_picked)
         plan.guide_wanted.connect(lambda guide: s.apply(guides.add_guide(s.job, s.board.id, guide)))

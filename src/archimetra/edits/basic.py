@@ -18,6 +18,7 @@ from archimetra.job.cuts import Cut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId, BoardId, CutId, InlayId, LayerId, ShapeId, SheetId
 from archimetra.job.job import Board, Job, new_board, with_boards
+from archimetra.job.setups import Tiling
 from archimetra.job.shapes import Shape
 from archimetra.job.sheet import Zero, ZeroAt
 
@@ -62,10 +63,14 @@ def duplicate_board(job: Job, board_id: BoardId) -> tuple[Edit, BoardId]:
             replace(each, shapes=tuple(shape_ids.get(id_, id_) for id_ in each.shapes)) for each in source.measures
         ),
         cuts=tuple(renamed(_renumbered(cut, ids), shape_ids, layer_ids) for cut in source.cuts if cut.id in ids),
-        instances=(),
+        instances=(), back_of=None, tiling=_own_tiling(source.tiling, ids),
     )  # fmt: skip
     at = job.boards.index(source) + 1
     return Edit("Duplicate board", with_boards(job, (*job.boards[:at], copy, *job.boards[at:]))), new
+
+
+def _own_tiling(tiling: Tiling | None, ids: Mapping[CutId, CutId]) -> Tiling | None:
+    return replace(tiling, pins=ids.get(tiling.pins, CutId(""))) if tiling is not None else None
 
 
 def _own_copy(shape: Shape, ids: Mapping[ShapeId, ShapeId], layers: Mapping[LayerId, LayerId]) -> Shape:
@@ -82,12 +87,17 @@ def _renumbered(cut: Cut, ids: dict[CutId, CutId]) -> Cut:
 
 
 def move_board(job: Job, board_id: BoardId, step: int) -> Edit:
-    """A board so many places on in the row of boards."""
-    boards = list(job.boards)
-    at = next(k for k, board in enumerate(boards) if board.id == board_id)
-    to = min(max(at + step, 0), len(boards) - 1)
-    boards.insert(to, boards.pop(at))
-    return Edit("Move board", with_boards(job, tuple(boards)))
+    """A board so many places on in the row of boards; the two faces of a sheet go together."""
+    units: list[list[Board]] = []
+    for board in job.boards:
+        if board.back_of is not None and units and units[-1][0].id == board.back_of.front:
+            units[-1].append(board)
+        else:
+            units.append([board])
+    at = next(k for k, unit in enumerate(units) if any(board.id == board_id for board in unit))
+    to = min(max(at + step, 0), len(units) - 1)
+    units.insert(to, units.pop(at))
+    return Edit("Move board", with_boards(job, tuple(board for unit in units for board in unit)))
 
 
 def remove_board(job: Job, board_id: BoardId) -> Edit:

@@ -49,6 +49,8 @@ def _of_board(mine: Board, theirs: Board) -> list[str]:
         theirs.zero, theirs.heights, theirs.bed_x, theirs.bed_y, theirs.fixtures,
     ):  # fmt: skip
         told.append("zero, heights or clamps differ")
+    if (mine.quarter_turns, mine.tiling, mine.back_of) != (theirs.quarter_turns, theirs.tiling, theirs.back_of):
+        told.append("tiles, faces or how it lies differ")
     told += _of_list("shape", mine.shapes, theirs.shapes)
     told += _of_list("cut", mine.cuts, theirs.cuts)
     if not told and [c.id for c in mine.cuts] != [c.id for c in theirs.cuts]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import msgspec
+import numpy as np
 
 from archimetra.geometry.affine import Affine
 from archimetra.job.cuts import Cut
@@ -85,4 +86,6 @@ def bed_files(job: Job, board: Board, setups: Sequence[Setup], profile: Controll
         name=BED, cell=EVERYTHING, reach=(0.0, 0.0, machine.travel_x, machine.travel_y), zero=first.zero, zero_name=first.zero_name,
         note="Nothing lies on the bed yet. Z zero is the surface of the bed",
     )  # fmt: skip
-    return gcode_files(job, bed, assemble([path], bed.travel_heights), profile, (lying,))
+    made = gcode_files(job, bed, assemble([path], bed.travel_heights), profile, (lying,))
+    # its moves are none of the board's run
+    return [replace(file, rows=np.full(len(file.rows), -1), blocks=()) for file in made]

@@ -125,13 +125,26 @@ class OutputPage(Page):
         name.setToolTip("Show its G-code below")
         name.clicked.connect(lambda _c=False, n=number: self._choose_file(n))
         column.addWidget(name)
-        ends = self.session.planning.plan.times.ends if self.session.planning.plan is not None else ()
-        first, last = file.blocks[0], file.blocks[-1]
-        seconds = float(ends[last.last - 1]) - float(ends[max(first.first - 1, 0)])
-        bits = ", ".join(f"{bit.letter} {bit.name}" for bit in file.bits)
-        again = " Set Z zero again after the bit." if number or len(file.bits) > 1 else ""
-        column.addWidget(label(f"Needs {bits}. {clock(seconds)}, {len(file.rows)} lines.{again}", "note"))
+        column.addWidget(label(self._needs(number, file), "note"))
         return card
+
+    def _needs(self, number: int, file: GcodeFile) -> str:
+        """What a file needs: how the board lies, the bits, the time, what to set again."""
+        plan = self.session.planning.plan
+        bits = ", ".join(f"{bit.letter} {bit.name}" for bit in file.bits)
+        if not file.blocks or plan is None:
+            return f"Before the board is laid on the machine: makes the holes for the pins in the bed. Needs {bits}, {len(file.rows)} lines."
+        first, last = file.blocks[0], file.blocks[-1]
+        seconds = float(plan.times.ends[last.last - 1]) - float(plan.times.ends[max(first.first - 1, 0)])
+        again = " Set Z zero again after the bit." if number or len(file.bits) > 1 else ""
+        lies = ""
+        if len(plan.setups) > 1:
+            setup = plan.setups[first.setup]
+            before = self._files[number - 1].blocks if number else ()
+            is_new = not before or before[-1].setup != first.setup
+            is_pinned = bool(setup.pins) and is_new
+            lies = f"{setup.name}: shift the board onto its pins first. " if is_pinned else f"{setup.name}. "
+        return f"{lies}Needs {bits}. {clock(seconds)}, {len(file.rows)} lines.{again}"
 
     def _choose_file(self, number: int) -> None:
         self._shown_file = number

@@ -80,6 +80,11 @@ class QuantityField(QWidget):
         self._edit.editingFinished.connect(self.commit)  # setText never emits these
         self._edit.left_off.connect(self.take_back)
 
+    @property
+    def is_typing(self) -> bool:
+        """Whether something is being typed that has not been taken."""
+        return self._edit.is_typing
+
     def show_quantity(self, text: str, note: str, *, is_wrong: bool = False) -> None:
         """Show a text and what it comes to. A text being typed is not taken away."""
         if not self._edit.is_typing or is_wrong:

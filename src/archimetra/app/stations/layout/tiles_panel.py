@@ -81,8 +81,9 @@ class TilesPanel(Panel):
         self._zero = body.add(label("", "note"))
         self._told = body.add(label("", "stop"))
         self._shown_seams: object = None
+        self._seam_fields: list[QuantityField] = []
         self._wants_pins = False  # they were taken away to be placed again, as soon as it is known where
-        s.planning.planned.connect(self.refresh)
+        s.planning.planned.connect(self._plan_came)
         s.setup_changed.connect(self.refresh)
 
     def show_theme(self, tokens: Tokens) -> None:
@@ -97,11 +98,6 @@ class TilesPanel(Panel):
     def refresh(self) -> None:
         super().refresh()
         s = self.session
-        if self._wants_pins and not s.planning.is_planning:
-            self._wants_pins = False
-            if self._places() and s.board.cut(self._tiling.pins) is None:
-                self._place_pins()
-                return
         board, tiling = s.board, s.board.tiling
         by = tiling.by if tiling is not None else None
         self._way.blockSignals(True)
@@ -134,6 +130,12 @@ class TilesPanel(Panel):
         self._told.setText("\n".join(s.words_of(f) for f in told))
         shown(self._told, bool(told))
 
+    def _plan_came(self) -> None:
+        wanted, self._wants_pins = self._wants_pins, False
+        if wanted and self._places() and self.session.board.cut(self._tiling.pins) is None:
+            self._place_pins()
+        self.refresh()
+
     def _offered(self) -> str:
         """What would bring a board under the machine that does not fit as it lies."""
         s = self.session
@@ -147,8 +149,9 @@ class TilesPanel(Panel):
 
     def _show_seams(self, seams: tuple[Seam, ...]) -> None:
         unit = self.session.job.unit
-        if (seams, unit) == self._shown_seams:
-            return
+        if (seams, unit) == self._shown_seams or any(f.is_typing for f in self._seam_fields):
+            return  # what is half typed stays
+        self._seam_fields.clear()
         self._shown_seams = (seams, unit)
         clear_rows(self._seams)
         if not seams:
@@ -157,6 +160,7 @@ class TilesPanel(Panel):
             for k, seam in enumerate([each for each in seams if each.axis == axis]):
                 field = QuantityField(f"Seam {k + 1} across {'XY'[axis]}")
                 field.show_quantity(format_length(seam.at, unit), f"{unit}{', by hand' if seam.by_hand else ''}")
+                self._seam_fields.append(field)
                 field.entered.connect(lambda text, a=axis, n=k, f=field: self._typed_seam(a, n, text, f))
                 self._seams.row(f"{'XY'[axis]} of seam {k + 1}", field)
                 self._seams.add(label(worded(seam.words, lengths_in(unit)), "note"))
