@@ -59,7 +59,12 @@ def plan_board(
     paths, numbers = [], []
     face_pins = pins_from_front(board, front) if front is not None else ()
     for number, whole in laid.paths:
-        fixtures = (*board.fixtures, *standing_pins(board, laid.setups[number]), *face_pins)
+        here = laid.setups[number].name
+        fixtures = (
+            *[f for f in board.fixtures if f.setup in ("", here)],
+            *standing_pins(board, laid.setups[number]),
+            *face_pins,
+        )
         path, more = _clear_of_fixtures(board, fixtures, works[whole.cut], whole)
         told[whole.cut] += more
         if len(path):
@@ -124,7 +129,9 @@ def _laid(job: Job, board: Board, works: Mapping[CutId, ResolvedCut], paths: Seq
     from archimetra.layout.tiles.tiling import tiled  # few boards are
 
     made = tiled(job, board, works, paths)
-    return _Laid(made.setups, [(of, path) for of, _, path in made.paths], made.seams, made.shifts, made.findings)
+    only = only_setup(board, job.machine)
+    setups = tuple(replace(setup, note=only.note) for setup in made.setups) or (only,)
+    return _Laid(setups, [(of, path) for of, _, path in made.paths], made.seams, made.shifts, made.findings)
 
 
 def plan_groups(work: ResolvedCut, cache: Cache, progress: Callable[[float], None]) -> list[Planned]:

@@ -122,7 +122,8 @@ class FixtureKind(StrEnum):
 
 class Fixture(Record, frozen=True, kw_only=True):
     """A clamp or a screw on the sheet: an area to keep clear of, ``rise`` mm above the sheet's top. ``x, y`` is its centre in
-    board coordinates, ``width`` lies along X and ``height`` along Y; a screw is round, ``width`` across. ``degrees`` turn a clamp counter-clockwise."""
+    board coordinates, ``width`` lies along X and ``height`` along Y; a screw is round, ``width`` across. ``degrees`` turn a clamp counter-clockwise. On a
+    tiled board it is there in the ``setup`` of that name, '' for all."""
 
     kind: FixtureKind = FixtureKind.CLAMP
     x: float
@@ -131,9 +132,11 @@ class Fixture(Record, frozen=True, kw_only=True):
     height: float = 30.0
     rise: float = 20.0
     degrees: float = 0.0
+    setup: str = ""
 
     def __post_init__(self) -> None:
         require(isfinite(self.x) and isfinite(self.y) and isfinite(self.degrees), "a clamp lies at a finite place")
+        require(len(self.setup) <= 20, "a setup's name has at most 20 letters")
         require(
             all(isfinite(v) and 1 <= v <= 2000 for v in (self.width, self.height)), "a clamp is 1 to 2000 mm a side"
         )

@@ -25,6 +25,7 @@ class ClampsForm(Rows):
         self._which = self.combo_row(form, "Clamp", self._choose)
         self._number = 0
         self._rows: list[QuantityField] = []
+        self._setups: list[str] = [""]
         for text, name, note in (
             ("From the left", "x", "to its middle"),
             ("From the front", "y", "to its middle"),
@@ -46,6 +47,8 @@ class ClampsForm(Rows):
             edit=lambda v: self._change(degrees=v % 360.0), note=lambda: "° counter-clockwise", width=ANGLE_WIDTH,
         )  # fmt: skip
         self._rows.append(turned)
+        self._where = self.combo_row(form, "There in", self._choose_setup)
+        self._where.setToolTip("On a board cut in tiles a clamp can be there for one of them only")
         (_, _, self._remove) = self.buttons(
             form,
             (
@@ -70,6 +73,27 @@ class ClampsForm(Rows):
         fill(self._which, [f"{f.kind.value} {k + 1}" for k, f in enumerate(fixtures)], self._number if fixtures else -1)
         show_rows((self._which, *self._rows), is_shown=bool(fixtures))
         self._remove.setEnabled(bool(fixtures))
+        self._setups = self._setup_names()
+        at = (
+            self._setups.index(self.fixture.setup)
+            if self.fixture is not None and self.fixture.setup in self._setups
+            else 0
+        )
+        fill(self._where, ["every setup", *self._setups[1:]], at)
+        show_rows((self._where,), is_shown=bool(fixtures) and len(self._setups) > 1)
+
+    def _setup_names(self) -> list[str]:
+        """'' for all, then the tiles of the board, and one that is named by the clamp but is no more."""
+        plan, board = self.session.planning.plan, self.session.board
+        if board.tiling is None:
+            return [""]
+        known = [setup.name for setup in plan.setups] if plan is not None and len(plan.setups) > 1 else []
+        own = self.fixture.setup if self.fixture is not None else ""
+        return ["", *known, *([own] if own and own not in known else [])]
+
+    def _choose_setup(self, index: int) -> None:
+        if self.fixture is not None and index < len(self._setups):
+            self.session.apply(self._change(setup=self._setups[index]))
 
     def _choose(self, index: int) -> None:
         self._number = index
@@ -78,7 +102,7 @@ class ClampsForm(Rows):
     def _set(self, words: str, fixtures: tuple[Fixture, ...]) -> Edit:
         return edits.change_board(self.session.job, self.session.board.id, words, fixtures=fixtures)
 
-    def _change(self, **fields: float) -> Edit:
+    def _change(self, **fields: float | str) -> Edit:
         fixtures = list(self.session.board.fixtures)
         if fixtures:
             fixtures[self._number] = replace(fixtures[self._number], **fields)
@@ -92,7 +116,7 @@ class ClampsForm(Rows):
             else {"width": 10.0, "height": 10.0, "rise": 3.0}
         )
         place = 30.0 + 70.0 * (len(board.fixtures) % max(int(board.sheet.width / 70), 1))
-        made = Fixture(kind=kind, x=min(place, board.sheet.width), y=10.0, **size)
+        made = replace(Fixture(kind=kind, x=min(place, board.sheet.width), y=10.0), **size)
         self._number = len(board.fixtures)
         self.session.apply(self._set(f"Add {kind.value}", (*board.fixtures, made)))
 
