@@ -16,6 +16,7 @@ from PySide6.QtCore import QBuffer
 from PySide6.QtWidgets import QApplication
 
 from archimetra.app.session import Session
+from archimetra.app.stations.panels_page import PanelsPage
 from archimetra.app.theme import style
 from archimetra.app.window import MainWindow
 from archimetra.base.errors import ArchimetraError
@@ -122,9 +123,6 @@ def _shoot_cuts(window: MainWindow, studio: _Studio, shoot: Callable[[str], None
     studio.go_to_share(0.5)
     shoot("pocket")
     studio.go_to_share(1.0)
-    session.show_cut(back.cuts[-1].id)
-    session.playhead.move_line(((85.0, 262.0), (235.0, 262.0)))
-    shoot("slots")
     window.cuts_page.show_panel("Bits")
     shoot("bits")
     window.cuts_page.show_panel("Cuts")
@@ -148,6 +146,21 @@ def _shoot_layout(window: MainWindow, studio: _Studio, shoot: Callable[[str], No
     piece = next(piece.id for piece in session.board.instances if piece.part == hand)
     session.pick([shape.id for shape in session.board.shapes if instance_of(shape.id) == piece])
     shoot("layout")
+    page = window.page("layout")
+    assert isinstance(page, PanelsPage)
+    page.show_panel("Tiles")
+    session.show_board(session.job.boards[4].id)
+    studio.settle()
+    studio.go_to_share(1.0)
+    session.show_setup(1)
+    shoot("tiles")
+    page.show_panel("Faces")
+    session.show_board(session.job.boards[1].id)
+    session.playhead.move_line(((0.0, 160.0), (320.0, 160.0)))
+    studio.settle()
+    studio.go_to_share(1.0)
+    shoot("faces")
+    page.show_panel("Parts")
 
 
 def _shoot_artwork(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:

@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from shapely.ops import nearest_points
 
-from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.arrays import FloatArray, IntArray
 from archimetra.job.bits import Bit
 from archimetra.job.job import Board
 from archimetra.job.setups import Box, Setup
@@ -153,6 +153,18 @@ def _other_places(board: Board, usual: tuple[float, float]) -> list[tuple[float,
     return sorted(free, key=lambda p: (p[0] - usual[0]) ** 2 + (p[1] - usual[1]) ** 2)
 
 
+_last_straight: list[tuple[Run, FloatArray, IntArray]] = []  # one run is asked about several times over
+
+
+def _straight(run: Run) -> tuple[FloatArray, IntArray]:
+    """The points of a run with arcs as chords, and the row each came from."""
+    if not _last_straight or _last_straight[0][0] is not run:
+        points, rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=0.05)
+        _last_straight[:] = [(run, points, rows)]
+    _, points, rows = _last_straight[0]
+    return points, rows
+
+
 def lowest_by_block(
     run: Run, bits: Sequence[Bit], places: Sequence[tuple[float, float]] | FloatArray, *, margin: float = 0.0, blocks: int | None = None
 ) -> FloatArray:  # fmt: skip
@@ -163,8 +175,9 @@ def lowest_by_block(
     last = run.blocks[count - 1].last if count else 0
     if not last or not len(places):
         return out
-    rows_of = slice(0, last)
-    points, rows = straightened(run.xyz[rows_of], run.kind[rows_of], run.centre[rows_of], chord_tolerance_mm=0.05)
+    points, rows = _straight(run)
+    until = int(np.searchsorted(rows, last))
+    points, rows = points[:until], rows[:until]
     block = run.block[rows]
     radius = {bit.id: bit.radius for bit in bits}
     reach = np.array([radius.get(b.bit, 0.0) for b in run.blocks[:count]])

@@ -6,6 +6,7 @@ through comes no earlier than what lies inside it.
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Sequence
 from typing import NamedTuple
 
@@ -97,7 +98,6 @@ class _Assigning:
         out: list[list[int]] = [[] for _ in chains]
         if not chains:
             return out
-        lines = np.array([chain.lines for chain in chains], dtype=object)
         hulls = [chain.hull for chain in chains]
         boxes = shapely.box(*np.array([_grown(chain.box, chain.radius) for chain in chains]).T)
         a, b = shapely.STRtree(boxes).query(boxes)
@@ -106,10 +106,26 @@ class _Assigning:
                 continue
             near = chains[e].radius + chains[k].radius
             is_other = chains[e].path != chains[k].path  # chains of one path do not meet
-            overlaps = is_other and self._needs[e].opens and shapely.dwithin(lines[e], lines[k], near)
+            overlaps = is_other and self._needs[e].opens and _are_near(chains[e], chains[k], near)
             if overlaps or (self._needs[k].loosens and shapely.covers(hulls[k], hulls[e])):
                 out[k].append(e)
         return out
+
+
+_near: OrderedDict[tuple[int, int], tuple[Chain, Chain, bool]] = (
+    OrderedDict()
+)  # by the objects themselves, held meanwhile
+_MOST_KEPT = 5000
+
+
+def _are_near(a: Chain, b: Chain, distance: float) -> bool:
+    """Whether two chains overlap as they are cut; kept, since moving a seam changes none."""
+    found = _near.get((id(a), id(b)))
+    if found is None:
+        found = _near[id(a), id(b)] = a, b, bool(shapely.dwithin(a.lines, b.lines, distance))
+        while len(_near) > _MOST_KEPT:
+            _near.popitem(last=False)
+    return found[2]
 
 
 def _meets(box: Box, cell: Box) -> bool:
