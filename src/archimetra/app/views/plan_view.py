@@ -132,7 +132,7 @@ class PlanView(PlanSurface):
             same = before is not None and before.id == board.id
             self.targets = pick_targets(board, self.targets if same else ())
         self._artwork.show_groups(artwork_groups(board, self.targets, self.tokens))
-        self.other_face.show(job, board, self.tokens)
+        self.other_face.show(job, board)
         self._outline_chosen()
         if before is None or before.id != board.id or before.sheet != board.sheet:
             self.stock = None if before is None or before.id != board.id else self.stock

@@ -19,6 +19,7 @@ from archimetra.layout.tiles.grid import Span, with_seams
 
 _STEP_MM = 1.0
 _PARTED, _CROSSING, _CORNER, _TAB, _WEB = 10.0, 1.0, 12.0, 15.0, 6.0
+_BESIDE, _BESIDE_MM = 0.8, 25.0
 _NEVER = 1e6
 _TOO_NARROW = 1e4
 _MIDDLE = 1e-3  # per mm away from the middle of the room
@@ -93,6 +94,8 @@ def costs(axis: int, places: FloatArray, span: Span, k: int, crossings: Sequence
         own += np.where(spare < crossing.beyond - 1e-6, _TOO_NARROW, 0.0)
         own += _CROSSING * _crossings(crossing.chain, axis, places)
         own += _CORNER * np.minimum(_near(crossing.chain.corners, axis, places, near), 4)
+        for points in (crossing.chain.corners, crossing.chain.tabs):  # farther off is better, as far as it goes
+            own += _BESIDE * np.minimum(_near(points, axis, places, _BESIDE_MM), 4)
         own += _TAB * np.minimum(_near(crossing.chain.tabs, axis, places, near), 2)
         own += _WEB * _webs(crossing.chain, axis, places, is_crossed)
         out += np.where(is_crossed, own, 0.0)

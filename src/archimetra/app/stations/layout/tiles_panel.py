@@ -45,6 +45,14 @@ class TilesPanel(Panel):
         self._offer = form.add(label("", "caution"))
         self._body = body = Form()
         form.add(body)
+        self._lying = lying = Form()
+        body.add(lying)
+        lying.heading("As they lie on the machine")
+        self._strip = TileStrip(self.tokens)
+        self._strip.chosen.connect(self._choose_tile)
+        lying.add(self._strip)
+        self._zero = lying.add(label("", "note"))
+        lying.line()
         self.length_row(
             body, "Overcut", key=lambda: f"{s.board.id}.tiling.overcut", get=lambda: self._tiling.overcut,
             edit=lambda mm: self._change("Overcut", overcut=mm), note=lambda: "past each seam",
@@ -73,12 +81,6 @@ class TilesPanel(Panel):
         (self._place,) = self.buttons(
             pins, ("Place the pins", "Two for each shift, in waste where there is some", self._place_pins)
         )
-        body.line()
-        self._strip_title = body.heading("As they lie on the machine")
-        self._strip = TileStrip(self.tokens)
-        self._strip.chosen.connect(self._choose_tile)
-        body.add(self._strip)
-        self._zero = body.add(label("", "note"))
         self._told = body.add(label("", "stop"))
         self._shown_seams: object = None
         self._seam_fields: list[QuantityField] = []
@@ -120,8 +122,7 @@ class TilesPanel(Panel):
         self._show_pins()
         at = s.setup_shown
         self._strip.show_setups(board, s.job.machine, setups, at)
-        for widget in (self._strip, self._strip_title, self._zero):
-            shown(widget, len(setups) > 1)
+        shown(self._lying, len(setups) > 1)
         if setups:
             one = setups[at if at is not None and at < len(setups) else 0]
             self._zero.setText(f"X Y zero of {one.name}: {one.zero_name}.")
