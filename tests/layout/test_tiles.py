@@ -19,7 +19,7 @@ from archimetra.edits.finishing import finished
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job.bits import Bit, BitKind
+from archimetra.job.bits import Bit, BitKind, Recipe
 from archimetra.job.cut_parts import Entry, Lead, LeadKind, Pattern, Side, Tabs
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.cuts.chamfer import ChamferCut
@@ -72,7 +72,7 @@ def blocks_of(plan):
         yield block, path
 
 
-def carved(job, plan, *, cell: float):
+def carved(job, plan, *, cell: float, is_strict: bool = True):
     """The field after a whole run, the widest bite, and what rapids took of it."""
     sheet = job.boards[0].sheet
     pad = 16.0
@@ -84,7 +84,7 @@ def carved(job, plan, *, cell: float):
         load, field, _ = load_of(path, bit, per_pass=recipe.depth_per_pass, cell=cell, field=field, origin=(-pad, -pad))
         wide, by_rapid = max(wide, float(load.wide.max())), by_rapid + load.rapid_bites
         slack.append(float(load.fall.max()) - recipe.plunge)
-        if not bit.can_plunge:
+        if is_strict and not bit.can_plunge:
             assert load.steep[load.solid > 3.0].max(initial=0.0) < 20.0
     return field, wide, by_rapid, max(slack)
 
@@ -288,6 +288,110 @@ def test_what_cannot_be_tiled_is_a_sentence(machine, tiling, code):
     assert code in told
     assert told[code].sentence.endswith(".")
     assert told[code].fix.endswith(".")
+
+
+def random_board(rng: np.random.Generator):
+    """Some shapes anywhere on a sheet, far off its edges too, each with a cut of some kind; faced before or not."""
+    bits = (
+        Bit(
+            id=BitId("bit1"), name="a", diameter=float(rng.choice([2, 3, 6])), cutting_length=60.0, can_plunge=bool(rng.random() > 0.25),
+            recipe=Recipe(depth_per_pass=float(rng.choice([2.0, 4.0]))),
+        ),
+        replace(VEE, id=BitId("bit2"), place=1, angle=float(rng.choice([60, 90]))),
+        Bit(id=BitId("bit3"), name="w", diameter=10.0, cutting_length=60.0, place=2, recipe=Recipe(depth_per_pass=2.0)),
+    )  # fmt: skip
+    sheet = replace(SHEET, width=170.0, height=110.0)
+    job, board, _ = board_with(Path.rectangle(0, 0, 10, 10), kind=PocketCut, bit=bits[0], sheet=sheet)
+    shapes, cuts = (
+        [],
+        [FacingCut(id=CutId("cut50"), name="face", bit=BitId("bit3"), end_depth=1.0)] if rng.random() < 0.25 else [],
+    )
+    for k in range(int(rng.integers(1, 5))):
+        at = Affine.shift(float(rng.uniform(25, 145)), float(rng.uniform(25, 85)))
+        w, h = float(rng.uniform(8, 130)), float(rng.uniform(8, 80))
+        path = (
+            Path.rectangle(-w / 2, -h / 2, w, h), blob(int(rng.integers(99)), 20, 3).transform(Affine.scale(w / 45, h / 45)),
+            star(int(rng.integers(4, 8)), 20, 9).transform(Affine.scale(w / 42, h / 42)), Path.circle((0, 0), min(w, h) / 2),
+        )[rng.integers(4)]  # fmt: skip
+        shape = replace(board.shapes[0], id=f"shape{60 + k}", name=f"s{k}", paths=(path,), at=at)
+        shapes.append(shape)
+        named = {"id": CutId(f"cut{60 + k}"), "name": f"c{k}", "shapes": (shape.id,)}
+        cuts.append(_random_cut(rng, named))
+    board = replace(board, shapes=tuple(shapes), cuts=tuple(cuts), auto_order=True, quarter_turns=int(rng.integers(4)))
+    return finished(with_boards(replace(job, bits=bits), (board,)))
+
+
+def _random_cut(rng: np.random.Generator, named: dict):
+    one, vee = {"bit": BitId("bit1")} | named, {"bit": BitId("bit2")} | named
+    ramps = (Entry.RAMP, Entry.PLUNGE)
+    match rng.integers(5):
+        case 0:
+            return ProfileCut(
+                side=(Side.OUTSIDE, Side.INSIDE, Side.ON)[rng.integers(3)], end_depth=float(rng.uniform(2, 8)),
+                finish=float(rng.choice([0, 0.3])), lead_in=Lead(kind=LeadKind.ARC, length=3.0) if rng.random() < 0.3 else Lead(),
+                tabs=Tabs(count=int(rng.integers(0, 4)), length=6.0, thickness=3.0), goes_through=bool(rng.random() < 0.5),
+                entry=ramps[rng.integers(2)], **one,
+            )  # fmt: skip
+        case 1:
+            return PocketCut(
+                end_depth=float(rng.uniform(2, 7)), pattern=list(Pattern)[rng.integers(len(Pattern))],
+                wall_allowance=float(rng.choice([0, 0.3])), entry=(Entry.HELIX, *ramps)[rng.integers(3)], **one,
+            )  # fmt: skip
+        case 2:
+            return CarveCut(end_depth=float(rng.uniform(2, 6)), **vee)
+        case 3:
+            return EngraveCut(end_depth=float(rng.uniform(1, 4)), **one)
+        case _:
+            return ChamferCut(end_depth=float(rng.uniform(0.5, 2)), **vee)
+
+
+@pytest.mark.parametrize("seed", [1009, 1038, 1073, 1214, 1218, 1395, *range(6)])
+def test_whatever_lies_on_a_board_comes_out_of_tiles_as_it_would_whole(seed):
+    """Or a finding says stop; and never is anything taken that the whole would not take, nor by a rapid."""
+    rng = np.random.default_rng(seed)
+    job = random_board(rng)
+    by = (TileBy.GRID, TileBy.GRID, TileBy.ALONG, TileBy.HALF_TURN)[rng.integers(4)]
+    machine = Machine(travel_x=float(rng.uniform(60, 140)), travel_y=float(rng.uniform(60, 140)))
+    large, whole, parted, tiles = tiled(job, by, machine, overcut=float(rng.choice([0.0, 1.0, 3.0, 6.0])))
+    stops = {f.code for f in tiles.findings if f.severity is Severity.STOP} - {f.code for f in whole.findings}
+    for bit in job.bits[:: 2 if len(job.bits) > 2 else 1]:  # the straight ones, exactly
+        for depth in (0.2, 3.0, 6.0):
+            one, all_ = (
+                shapely.union_all(
+                    [swept(p, bit.radius, deeper_than=depth) for b, p in blocks_of(plan) if b.bit == bit.id]
+                    or [shapely.Point()]
+                )
+                for plan in (whole, tiles)
+            )
+            assert all_.difference(one.buffer(0.02)).area < 1e-6
+            assert stops or one.difference(all_.buffer(0.02)).area < 1e-6
+    assert within_travel(tiles, machine) or "out-of-travel" in {f.code for f in tiles.findings}
+    if not stops - {"touch-off-gone"}:
+        one, wide, rapid, slack = carved(large, whole, cell=0.25, is_strict=False)
+        all_, wide_tiles, rapid_tiles, slack_tiles = carved(parted, tiles, cell=0.25, is_strict=False)
+        assert rapid_tiles <= rapid + 1e-6
+        assert wide_tiles <= max(wide, 0.3) + 0.6
+        assert slack_tiles <= max(slack, 0.0) + 1e-6
+        assert max(off_by(all_, one), off_by(one, all_)) < (
+            0.45 if any(c.bit == "bit2" for c in job.boards[0].cuts) else 0.02
+        )
+
+
+@pytest.mark.parametrize("wide", [89.9, 90.0, 90.1])
+def test_a_ring_just_as_wide_as_the_travel_is_cut_to_its_rim(wide):
+    """Its rim lies where arcs go farthest, beyond the ends of all their chords."""
+    job, _, _ = board_with(
+        Path.circle((0, 0), wide / 2),
+        kind=EngraveCut,
+        bit=straight_bit(2.0),
+        sheet=replace(SHEET, height=120.0),
+        end_depth=1.0,
+    )
+    _, whole, _, tiles = tiled(job, machine=Machine(travel_x=90.0, travel_y=100.0))
+    assert len(tiles.setups) == (2 if wide > 90.0 else 1)
+    (one,) = [swept(path, 1.0, deeper_than=0.5) for _, path in blocks_of(whole)]
+    both = shapely.union_all([swept(path, 1.0, deeper_than=0.5) for _, path in blocks_of(tiles)])
+    assert one.symmetric_difference(both).buffer(-0.005).area < 1e-9
 
 
 # ---- pins

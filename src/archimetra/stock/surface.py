@@ -39,7 +39,7 @@ class TouchOff(msgspec.Struct, frozen=True):
 
 def touch_offs(board: Board, run: Run, bits: Sequence[Bit], setups: Sequence[Setup] = ()) -> list[TouchOff]:
     """One for every block of the run: how things are before it. Empty where Z zero is on the spoilboard, which nothing takes away. ``setups`` are the ways
-    the board lies, where it is cut in several: then Z is touched off within what each of them cuts."""
+    the board lies, where it is cut in several: then Z is touched off within what the machine reaches in each of them, and best in what it cuts there."""
     if board.zero.z is not ZeroZ.SHEET_TOP or not run.blocks:
         return []
     if len(setups) < 2:
@@ -54,7 +54,7 @@ def touch_offs(board: Board, run: Run, bits: Sequence[Bit], setups: Sequence[Set
         x, y = _usual_place(board)
         place = (min(max(x, box[0]), box[2]), min(max(y, box[1]), box[3]))
         until = sum(block.setup <= number for block in run.blocks) if _is_rising(run) else len(run.blocks)
-        told = _touch_offs(board, run, bits, place, box, blocks=until)
+        told = _touch_offs(board, run, bits, place, setup.reach, blocks=until)
         far = place != (x, y)
         out += [
             msgspec.structs.replace(

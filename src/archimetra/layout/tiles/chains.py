@@ -20,7 +20,7 @@ from shapely.geometry.base import BaseGeometry
 from archimetra.geometry.arrays import FloatArray, IntArray
 from archimetra.job.bits import UNDERCUTS, Bit
 from archimetra.job.setups import Box
-from archimetra.toolpath.shared.moves import Move, Role, Toolpath, straightened
+from archimetra.toolpath.shared.moves import Move, Role, Toolpath, arc_angles, straightened
 
 _CHORD_MM = 0.05
 _SHARE = 0.98  # of the widths of two stretches: nearer than this they overlap
@@ -98,6 +98,7 @@ def _chains_of(number: int, path: Toolpath, bit: Bit) -> list[Chain]:
         return []
     radius = np.array([bit.width_at(-d) / 2 if d < 0 else 0.0 for d in depth])
     label = _together(segments, owner, radius, used, len(stretches))
+    extreme_at, extreme_of = _extremes(path, of)
     corner_at, corner_of = _corners(points, of[source])
     tab_at, tab_of = _tabs(path, of)
     is_whole = np.zeros(len(stretches), dtype=bool)
@@ -107,7 +108,7 @@ def _chains_of(number: int, path: Toolpath, bit: Bit) -> list[Chain]:
     for name in dict.fromkeys(label[used].tolist()):
         own = used[label[used] == name]
         mine = np.isin(owner, own)
-        ends = segments[mine].reshape(-1, 2)
+        ends = np.vstack((segments[mine].reshape(-1, 2), extreme_at[np.isin(extreme_of, own)]))
         (x0, y0), (x1, y1) = ends.min(axis=0), ends.max(axis=0)
         out.append(
             Chain(
@@ -140,6 +141,23 @@ def _together(segments: FloatArray, owner: IntArray, radius: FloatArray, used: I
     found = coo_matrix((np.ones(len(a)), (used[a], used[b])), shape=(count, count)).tocsr()
     edges = found.multiply(found.T)
     return np.asarray(connected_components(edges, directed=False)[1])
+
+
+def _extremes(path: Toolpath, of: IntArray) -> tuple[FloatArray, IntArray]:
+    """Where arcs go farthest left, right, to the front and back (n, 2), and of which stretch each is: chords stay short of that."""
+    rows = np.flatnonzero((path.kind >= Move.ARC_CW) & (of >= 0))
+    if not len(rows):
+        return np.zeros((0, 2)), np.zeros(0, dtype=np.int64)
+    begin, centre = path.xyz[rows - 1], path.centre[rows]
+    radius = np.hypot(*(begin[:, :2] - centre).T)
+    start, sweep = arc_angles(begin, path.xyz[rows], centre, path.kind[rows])
+    places, owners = [], []
+    for angle in (0.0, np.pi / 2, np.pi, -np.pi / 2):
+        turn = np.where(sweep > 0, np.mod(angle - start, 2 * np.pi), np.mod(start - angle, 2 * np.pi))
+        passes = turn <= np.abs(sweep)
+        places.append((centre + radius[:, None] * (np.cos(angle), np.sin(angle)))[passes])
+        owners.append(of[rows][passes])
+    return np.vstack(places), np.concatenate(owners)
 
 
 def _corners(points: FloatArray, of: IntArray) -> tuple[FloatArray, IntArray]:

@@ -109,14 +109,12 @@ def _within(path: Toolpath, first: int, last: int, low: FloatArray, high: FloatA
 
 
 def _drop_what_is_made_anew(role: ByteArray, is_all: BoolArray, is_some: BoolArray) -> None:
-    """An entry that leaves the window goes as a whole, and so does a way between lines: the passes after it cut what it would have."""
+    """An entry that leaves the window goes as a whole: the pass after it cuts what it would have."""
     is_entry = role == Role.ENTRY
     edges = np.flatnonzero(np.diff(np.concatenate(([0], is_entry.astype(np.int8), [0]))))
     for a, b in edges.reshape(-1, 2).tolist():
         if not is_all[a:b].all():
             is_all[a:b] = is_some[a:b] = False
-    half_way = (role == Role.LINK) & ~is_all
-    is_some[half_way] = False
 
 
 def _lines_within(a: FloatArray, b: FloatArray, low: FloatArray, high: FloatArray) -> tuple[FloatArray, FloatArray]:

@@ -7,6 +7,7 @@ from math import ceil
 from typing import NamedTuple
 
 EDGE_MM = 0.5  # the outermost tiles reach this far beyond the outermost move; more than rounding takes away
+STEP_MM = 0.1
 MOST_TILES = 60  # along one side
 
 
@@ -39,13 +40,13 @@ def span_of(low: float, high: float, travel: float, *, base: float, margin: floa
     ``least_overlap`` at least."""
     if high - low <= travel:
         return Span(low, high, travel, (min(max(base, high - travel), low),))
-    overlap = max(2 * margin, least_overlap)
+    overlap = max(2 * margin, least_overlap) + STEP_MM  # a step is rounded up
     first, last = low - EDGE_MM, high + EDGE_MM - travel
     count = 1 + max(1, ceil((last - first) / max(travel - overlap, 1e-9) - 1e-9))
     count = min(count, MOST_TILES)
     # the first lies as the board does now, where that costs no further tile
     first = min(max(base, last - (count - 1) * (travel - overlap)), first)
-    step = ceil((last - first) / (count - 1) * 10 - 1e-9) / 10
+    step = ceil((last - first) / (count - 1) / STEP_MM - 1e-9) * STEP_MM
     return Span(low, high, travel, tuple(round(first + step * k, 6) for k in range(count)))
 
 

@@ -28,6 +28,7 @@ from archimetra.layout.tiles.setups import travel_on_board, with_zeros
 from archimetra.layout.tiles.work import Work
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.moves import Toolpath
+from archimetra.toolpath.shared.reentry import Piece
 
 _LEAST_TRAVEL = 4.0  # diameters of the widest bit
 
@@ -107,8 +108,10 @@ def _shares(
                 path, Share(_rows(whole), _rows(parted), low, high), resolved.cut, resolved.bit, resolved.recipe,
                 work.board.travel_heights,
             )  # fmt: skip
-            if left_out:
-                x, y = (float(v) for v in left_out[0].begin[:2])
+            # what lies past the seam is cut whole by the tile beyond it
+            missed = [piece for piece in left_out if _comes_into(piece, setup)]
+            if missed:
+                x, y = (float(v) for v in missed[0].begin[:2])
                 found.append(told.no_entry(resolved.cut.id, resolved.cut.name, setup.name, (x, y)))
             if len(made):
                 paths.append(TilePath(t, number, made))
@@ -137,6 +140,13 @@ def _uncut(work: Work, setups: Sequence[Setup], tile_of: Sequence[int]) -> list[
             x, y = (float(v) for v in ends[~is_cut][0])
             out.append(told.gap(cut.id, cut.name, (x, y)))
     return out
+
+
+def _comes_into(piece: Piece, setup: Setup) -> bool:
+    """Whether a piece lies in what a setup has to cut, not only in its overcut."""
+    points = np.vstack((piece.begin, piece.xyz))[:, :2]
+    inside = (points > np.array(setup.cell[:2]) + 1e-6) & (points < np.array(setup.cell[2:]) - 1e-6)
+    return bool(inside.all(axis=1).any())
 
 
 def _rows(some: Sequence[IntArray]) -> IntArray:
