@@ -207,7 +207,8 @@ def _shoot_artwork(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
                 page.bring.panel.landed.emit(page.bring.panel.drawing, (name, artwork(name)))
                 shoot("report")
             page.bring.panel.given_up.emit()
-            session.undo()
+            while session.undo_label is not None:
+                session.undo()
     on_board(0)
 
 
