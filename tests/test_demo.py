@@ -97,8 +97,10 @@ def test_without_a_screen_the_demo_writes_its_files_and_a_picture(tmp_path, monk
     monkeypatch.delenv("DISPLAY", raising=False)
     dev.demo_without_a_screen(tmp_path)
     files = sorted(path.name for path in (tmp_path / "gcode").iterdir())
-    assert len(files) == 7
-    assert all((tmp_path / "gcode" / name).stat().st_size > 5_000 for name in files)
+    tiles = [name for name in files if "notice-board" in name]
+    assert len(tiles) == 4  # three tiles, and the holes for their pins in the bed
+    assert len(files) - len(tiles) == 7
+    assert all((tmp_path / "gcode" / name).stat().st_size > (500 if "bed" in name else 5_000) for name in files)
     with Image.open(tmp_path / "window.png") as picture:
         assert picture.size == (1280, 800)
         assert len(picture.convert("RGB").resize((64, 40)).getcolors(4000)) > 200

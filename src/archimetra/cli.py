@@ -122,10 +122,14 @@ def _parser() -> argparse.ArgumentParser:
     cli_layout.add_parsers(commands)
     render = commands.add_parser("render", help="draw one view of a job as a PNG")
     render.add_argument("job", type=Path)
-    render.add_argument("--view", choices=["window", "plan", "section", "sequence"], default="plan")
+    render.add_argument("--view", choices=["window", "plan", "tilted", "section", "sequence"], default="plan")
     render.add_argument(
         "--at", type=float, default=1.0, metavar="0..1", help="moment of the run, as a share of its time"
     )
+    render.add_argument(
+        "--turn", type=float, default=25.0, metavar="DEGREES", help="tilted: how far the board is turned"
+    )
+    render.add_argument("--above", type=float, default=40.0, metavar="DEGREES", help="tilted: how high the eye stands")
     render.add_argument("--board", metavar="NAME")
     render.add_argument("--size", default="1280x800", metavar="WxH")
     render.add_argument("--theme", choices=["light", "dark"], default="light")
@@ -273,10 +277,37 @@ def _render(options: argparse.Namespace) -> int:
             file=sys.stderr,
         )
         return 2
+    if options.view == "tilted":
+        return _render_tilted(options, (int(width), int(height)))
     render_job(
         options.job, options.out, view=options.view, at=options.at, size=(int(width), int(height)), theme=options.theme,
         board=options.board,
     )  # fmt: skip
+    print(options.out)
+    return 0
+
+
+def _render_tilted(options: argparse.Namespace, size: tuple[int, int]) -> int:
+    """The stock of a board seen from the side; this needs no window."""
+    from math import isfinite
+
+    from PIL import Image
+
+    from archimetra.base.files import write_safely
+    from archimetra.engine.tilting import tilted_picture
+    from archimetra.stock.tilted import HIGHEST, LOWEST
+
+    if not (isfinite(options.turn) and LOWEST <= options.above <= HIGHEST):
+        raise UsageError(f"--above is {LOWEST:g} to {HIGHEST:g} degrees, and --turn a number.")
+    job = _load(options.job)
+    name = options.board or job.boards[0].name
+    ((board, plan),) = _plans(job, name)[:1]
+    rgb = tilted_picture(
+        job, board, plan, at=options.at, turn=options.turn, above=options.above, size=size, theme=options.theme
+    )
+    out = io.BytesIO()
+    Image.fromarray(rgb).save(out, "PNG")
+    write_safely(options.out, out.getvalue())
     print(options.out)
     return 0
 

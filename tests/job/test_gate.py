@@ -53,6 +53,10 @@ def test_from_any_damaged_byte_a_sentence_or_a_job():
 
 def test_any_number_of_a_job_out_of_all_measure_is_a_sentence_or_harmless():
     tree = json.loads(zipfile.ZipFile(io.BytesIO(GOOD)).read("job.json"))
+    for board in tree["job"][
+        "boards"
+    ]:  # a few shapes of each kind stand for all: every number of theirs is read anew each time
+        board["shapes"] = board["shapes"][:6]
 
     def places(thing, way=()):
         if isinstance(thing, dict | list):

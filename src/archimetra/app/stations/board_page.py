@@ -12,10 +12,12 @@ from archimetra.app.stations.board.sheet_form import SheetForm
 from archimetra.app.stations.page import Page, shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import ChoiceRow, TextField, label
+from archimetra.app.widgets.tile_strip import TileStrip
 from archimetra.app.widgets.zero_picker import ZeroPicker
 from archimetra.edits import basic as edits
 from archimetra.edits import setups
 from archimetra.edits.edit import Edit
+from archimetra.job.lying import only_setup
 from archimetra.job.quantities import format_length
 from archimetra.job.sheet import ZeroAt, ZeroZ
 
@@ -71,6 +73,12 @@ class BoardPage(Page):
         self._flight = form.add(label("", "note"))
         form.line()
         form.heading("On the machine")
+        self._lying = TileStrip(self.tokens)
+        self._lying.setToolTip(
+            "The board as it lies on the bed, with zero; its dark corner is the sheet's own front left"
+        )
+        self._lying.chosen.connect(self._choose_setup)
+        form.add(self._lying)
         for axis in ("x", "y"):
             self.length_row(
                 form,
@@ -82,6 +90,7 @@ class BoardPage(Page):
                 ),
                 note=lambda: "on the bed",
             )
+        session.setup_changed.connect(self.refresh)
         self._lies = ChoiceRow("How the board lies on the machine", [(str(k), words) for k, words in enumerate(_LIES)])
         form.row("Turned", self._lies)
         self._lies.setToolTip(
@@ -128,6 +137,10 @@ class BoardPage(Page):
         self._z.show_value(board.zero.z)
         self._remove.setEnabled(len(self.session.job.boards) > 1)
         self._lies.show_value(str(board.quarter_turns))
+        known = self.session.planning.plan
+        tiles = known.setups if known is not None and board.tiling is not None and len(known.setups) > 1 else ()
+        machine = self.session.job.machine
+        self._lying.show_setups(board, machine, tiles or (only_setup(board, machine),), self.session.setup_shown)
         has_one_face = board.back_of is None and self.session.job.back_of(board.id) is None
         self._turn.setEnabled(has_one_face)
         plan = self.session.planning.plan
@@ -139,8 +152,14 @@ class BoardPage(Page):
         super().show_theme(tokens)
         for part in (*self._parts, self._machine):
             part.show_theme(tokens)
-        self._picker.tokens = tokens
+        self._lying.tokens = self._picker.tokens = tokens
+        self._lying.update()
         self._picker.update()
+
+    def _choose_setup(self, number: int) -> None:
+        plan = self.session.planning.plan
+        if plan is not None and len(plan.setups) > 1:
+            self.session.show_setup(None if number < 0 else number)
 
     # ---- edits
 

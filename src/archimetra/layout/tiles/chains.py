@@ -39,7 +39,6 @@ class Chain(msgspec.Struct, frozen=True, eq=False, dict=True):
     corners: FloatArray
     tabs: FloatArray
     radius: float
-    depth: float
     stays_whole: bool
 
     @cached_property
@@ -113,7 +112,7 @@ def _chains_of(number: int, path: Toolpath, bit: Bit) -> list[Chain]:
         out.append(
             Chain(
                 number, stretches[own], (float(x0), float(y0), float(x1), float(y1)), segments[mine],
-                corner_at[np.isin(corner_of, own)], tab_at[np.isin(tab_of, own)], float(radius[own].max()), float(-depth[own].min()),
+                corner_at[np.isin(corner_of, own)], tab_at[np.isin(tab_of, own)], float(radius[own].max()),
                 bool(is_whole[own].any()) or bit.kind in UNDERCUTS,
             )
         )  # fmt: skip

@@ -14,9 +14,6 @@ from archimetra.edits.edit import Edit
 from archimetra.job.job import Board
 from archimetra.job.quantities import format_length
 from archimetra.job.setups import HeldBy, TurnedAbout
-from archimetra.job.sheet import ZeroAt
-
-_FROM_CORNER = (ZeroAt.FRONT_LEFT, ZeroAt.LEFT, ZeroAt.BACK_LEFT, ZeroAt.FRONT_RIGHT, ZeroAt.RIGHT, ZeroAt.BACK_RIGHT)
 
 
 class FacesPanel(Panel):
@@ -126,10 +123,14 @@ class FacesPanel(Panel):
             if count < 2:
                 return "Two pins on the line the sheet turns about hold it: X Y zero stays as it is."
             return "The sheet is turned over onto its two pins; X Y zero stays as it is."
-        side, size = ("right", "width") if back.back_of.about is TurnedAbout.SIDEWAYS else ("back", "height")
-        if front.zero.at in _FROM_CORNER and front.zero.at == back.zero.at:
+        is_sideways = back.back_of.about is TurnedAbout.SIDEWAYS
+        axis, far, near, size = (0, "right", "left", "width") if is_sideways else (1, "back", "front", "height")
+        extent = (front.sheet.width, front.sheet.height)[axis]
+        at, there = front.zero.point(front.sheet)[axis], back.zero.point(back.sheet)[axis]
+        if at == there and at in (0.0, extent):
+            edge = far if at == 0.0 else near
             return (
-                f"Both zeros are at the {front.zero.at.value}: the back is measured from what was the sheet's {side} edge, so an error in its {size} "
+                f"Both zeros are at the {front.zero.at.value}: the back is measured from what was the sheet's {edge} edge, so an error in its {size} "
                 "shifts the faces by as much. Measure it well, or take pins."
             )
         return "Set X Y zero anew after turning over."
