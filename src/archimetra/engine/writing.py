@@ -84,7 +84,7 @@ def bed_files(job: Job, board: Board, setups: Sequence[Setup], profile: Controll
     first = setups[0]
     lying = Setup(
         name=BED, cell=EVERYTHING, reach=(0.0, 0.0, machine.travel_x, machine.travel_y), zero=first.zero, zero_name=first.zero_name,
-        note="Nothing lies on the bed yet. Z zero is the surface of the bed",
+        note="Nothing lies on the bed yet",
     )  # fmt: skip
     made = gcode_files(job, bed, assemble([path], bed.travel_heights), profile, (lying,))
     # its moves are none of the board's run

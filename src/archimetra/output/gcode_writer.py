@@ -137,6 +137,9 @@ class _Writer:
 
     def _touch_off(self, block: Block, begin: str) -> None:
         """On which surface Z is touched off as it is before a block, where, and what to enter there."""
+        if self._setup.name == BED:
+            self._say(f"{begin} surface of the bed")
+            return
         told = self._touch_offs[self._run.blocks.index(block)] if self._touch_offs else None
         if told is None:
             self._say(f"{begin} {self._board.zero.z.value}")

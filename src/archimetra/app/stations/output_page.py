@@ -9,6 +9,7 @@ from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QFileDialog, QFrame, QPlainTextEdit, QPushButton, QVBoxLayout
 
 from archimetra.app.stations.page import Page, fill, shown
+from archimetra.app.theme.style import scaled
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.base.errors import OutputError
 from archimetra.base.findings import Severity
@@ -20,6 +21,7 @@ from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
 MOST_LINES_SHOWN = 4000
+NAME_PX = 250
 
 
 class OutputPage(Page):
@@ -119,10 +121,13 @@ class OutputPage(Page):
         column = QVBoxLayout(card)
         column.setContentsMargins(8, 6, 8, 6)
         column.setSpacing(2)
-        name = QPushButton(f"{number + 1}  {file.name}")
+        name = QPushButton()
+        words = f"{number + 1}  {file.name}"  # too long, its middle goes: its ends say which file it is
+        name.setText(name.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, scaled(NAME_PX)))
+        name.setAccessibleName(words)
         name.setProperty("kind", "link")
         name.setStyleSheet("text-align: left;")
-        name.setToolTip("Show its G-code below")
+        name.setToolTip(f"{file.name}: show its G-code below")
         name.clicked.connect(lambda _c=False, n=number: self._choose_file(n))
         column.addWidget(name)
         column.addWidget(label(self._needs(number, file), "note"))
