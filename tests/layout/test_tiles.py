@@ -32,7 +32,7 @@ from archimetra.job.file import JobFile, save_job
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.job import with_boards
 from archimetra.job.setups import TileBy, Tiling
-from archimetra.job.sheet import HoldDown, Machine, Sheet, Zero, ZeroAt, ZeroZ
+from archimetra.job.sheet import Fixture, HoldDown, Machine, Sheet, Zero, ZeroAt, ZeroZ
 from archimetra.output.gcode_reader import read_gcode
 from archimetra.toolpath.shared.moves import Move, Toolpath
 from cutting_board import board_with, swept
@@ -446,6 +446,30 @@ def test_pins_stand_in_the_holes_made_for_them(by, turns):
         flipped = 2 * middle - pins
         gap = max(np.hypot(*(pins - p).T).min() for p in flipped)
         assert gap > 6.0 or by is TileBy.HALF_TURN
+
+
+@pytest.mark.parametrize(("setup", "meets"), [("", {0, 1}), ("A1", {0}), ("A2", {1}), ("B7", {0, 1})])
+def test_a_clamp_is_in_the_way_in_its_own_tile_only(setup, meets):
+    """One for a tile that is no more may stand in any."""
+    job, board, _ = board_with(
+        Path.rectangle(0, 0, 168, 46),
+        kind=ProfileCut,
+        bit=straight_bit(6.0),
+        sheet=SHEET,
+        side=Side.OUTSIDE,
+        end_depth=4.0,
+    )
+    clamps = tuple(Fixture(x=x, y=58.0, width=14.0, height=20.0, setup=setup) for x in (50.0, 140.0))
+    job = with_boards(job, (replace(board, fixtures=clamps),))
+    *_, tiles = tiled(job, machine=Machine(travel_x=110.0, travel_y=110.0))
+    assert len(tiles.setups) == 2
+    spared = set()
+    for k, clamp in enumerate(shapely.box(c.x - 7.0, 48.0, c.x + 7.0, 68.0) for c in clamps):
+        paths = [path for block, path in blocks_of(tiles) if block.setup == k]
+        if not any(swept(path, 3.0, deeper_than=1.0).intersects(clamp) for path in paths):
+            spared.add(k)
+        assert paths
+    assert spared == meets
 
 
 # ---- files

@@ -57,11 +57,12 @@ def plan_board(
         job, board, works, [s.path for s in _in_blocks(in_running_order(board, [s for s in steps if s.cut in on]))]
     )
     paths, numbers = [], []
+    names = {setup.name for setup in laid.setups} - {""}  # a clamp for one that is no more may stand anywhere
     face_pins = pins_from_front(board, front) if front is not None else ()
     for number, whole in laid.paths:
         here = laid.setups[number].name
         fixtures = (
-            *[f for f in board.fixtures if f.setup in ("", here)],
+            *[f for f in board.fixtures if f.setup == here or f.setup not in names],
             *standing_pins(board, laid.setups[number]),
             *face_pins,
         )

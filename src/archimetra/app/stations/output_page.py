@@ -76,7 +76,13 @@ class OutputPage(Page):
         index = names.index(session.job.controller) if session.job.controller in names else -1
         fill(self._controller, [profile.title for profile in self._profiles], index)
         self._unit.show_value(session.job.output_unit)
-        self._zero.setText(session.board.zero.sentence(session.board.sheet) + ".")
+        known = session.planning.plan
+        if known is not None and len(known.setups) > 1:
+            each = {setup.zero_name for setup in known.setups}
+            where = each.pop() if len(each) == 1 else "a point of its own in each tile, named in its file"
+            self._zero.setText(f"X Y zero: {where}; Z zero: {session.board.zero.z.value}.")
+        else:
+            self._zero.setText(session.board.zero.sentence(session.board.sheet) + ".")
         if not self.widget.isVisible():
             return  # files are written only where someone looks
         self._show_files()
