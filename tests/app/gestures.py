@@ -45,6 +45,13 @@ def button(window, text: str) -> QAbstractButton:
     return next(w for w in window.findChildren(QAbstractButton) if w.text() == text and w.isVisible())
 
 
+def layout_panel(window, name: str):
+    """A part of the Layout page, brought to the front."""
+    page = window.pages["layout"]
+    page.show_panel(name)
+    return page.panel_named(name)
+
+
 def choose(window, name: str, text: str) -> None:
     combo = next(w for w in window.findChildren(QComboBox) if w.accessibleName() == name and w.isVisible())
     combo.setCurrentIndex(combo.findText(text))

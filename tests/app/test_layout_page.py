@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QCheckBox
 
 from app.conftest import settle
 from app.gestures import button, choose, part, type_into, words_on
+from app.gestures import layout_panel as panel
 from archimetra.app.stations.cuts.cut_list import cut_times
 from archimetra.app.stations.layout.part_list import PartList
 from archimetra.edits import placing
@@ -25,12 +26,6 @@ def window(open_window):
     made = open_window(JobFile(bracket_job()))
     made.station_layout()
     return made
-
-
-def panel(window, name: str):
-    page = window.pages["layout"]
-    page.show_panel(name)
-    return page.panel_named(name)
 
 
 def sheets(window) -> list[QCheckBox]:

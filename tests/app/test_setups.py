@@ -9,6 +9,7 @@ from PySide6.QtTest import QTest
 
 from app.conftest import settle
 from app.gestures import button, choose, drag, field, note_beside, part, pixel, type_into, words_on
+from app.gestures import layout_panel as panel
 from archimetra.app.widgets.tile_strip import TileStrip
 from archimetra.app.widgets.turn_over import TurnOverPicker
 from archimetra.geometry.path import Path
@@ -37,12 +38,6 @@ def window(open_window):
     made = open_window(JobFile(long_job()))
     made.station_layout()
     return made
-
-
-def panel(window, name: str):
-    page = window.pages["layout"]
-    page.show_panel(name)
-    return page.panel_named(name)
 
 
 def tiled(window, qtbot, words: str = "A grid of tiles"):

@@ -21,7 +21,7 @@ from archimetra.edits.history import History
 from archimetra.engine.keys import plan_key
 from archimetra.engine.planning import plan_board
 from archimetra.geometry.path import Path
-from archimetra.job.bits import BitKind
+from archimetra.job import turning
 from archimetra.job.cut_parts import DepthFrom, Side, Tabs
 from archimetra.job.cuts.facing import FacingCut
 from archimetra.job.cuts.hole import HoleCut
@@ -171,6 +171,25 @@ def test_what_is_changed_of_the_sheet_on_its_back_is_changed_of_the_sheet(about)
     other = finish_edit(job, edits.turn_over(job, back, about=_other(about)).job)
     assert other.board(back).sheet.region.contains(_point(behind(_other(about), 100.0, 15.0)))
     assert other.board(front).sheet.outline[0].flatten(0.1).tolist() == outline[0].flatten(0.1).tolist()
+
+
+def test_a_sheet_keeps_its_thickness_however_many_others_were_looked_at_in_between():
+    """Nothing of the document hangs on what was worked out for it before."""
+    facing = FacingCut(id=CutId("cut80"), name="Face", bit=BitId("bit1"), end_depth=1.5)
+    job, front, back = two_faces(TurnedAbout.SIDEWAYS, [], [hole(30.0, 30.0)], sheet=replace(SHEET, grain_degrees=20.0))
+    job = finish_edit(job, with_boards(job, (replace(job.board(front), cuts=(facing,)), job.board(back))))
+    assert job.board(back).sheet.readings == (T - 1.5,)
+    turning._kept.clear()
+    moved = finish_edit(job, basic.change_board(job, back, "", name="Other").job)
+    assert moved.sheets == job.sheets
+    assert moved.board(back).sheet == job.board(back).sheet
+    turning._kept.clear()
+    again = finish_edit(moved, edits.turn_over(moved, back, about=TurnedAbout.LENGTHWAYS).job)
+    assert again.sheets == job.sheets
+    turning._kept.clear()
+    apart = finish_edit(again, edits.part_faces(again, back).job)
+    assert apart.board(back).sheet.readings == (T,)
+    assert apart.board(back).sheet.grain_degrees == 20.0
 
 
 def _other(about: TurnedAbout) -> TurnedAbout:
@@ -415,4 +434,3 @@ def test_a_back_is_planned_anew_when_its_front_changes_and_only_then():
     assert plan_key(job, job.board(front)) == plan_key(
         finish_edit(job, edits.turn_over(job, back, about=TurnedAbout.LENGTHWAYS).job), job.board(front)
     )
-    assert BitKind.STRAIGHT is job.bits[0].kind

@@ -160,10 +160,6 @@ def test_the_ground_swept_is_the_same_to_hundredths(name):
         assert one.difference(parts.buffer(0.01)).area < 1e-6
 
 
-def by_name(job, **bits):
-    return replace(job, bits=tuple(bits.values()))
-
-
 def test_what_counts_on_wood_taken_before_finds_it_taken():
     """Faced, then a pocket in the pocket's floor, then its rest with a smaller bit, then letters in that: parted by the same seams, each meets
     no more wood than whole."""
@@ -252,9 +248,14 @@ def test_seams_keep_off_holes_and_say_what_they_part():
     job = grid_of_parts()
     _, _, _, tiles = tiled(job, machine=Machine(travel_x=100.0, travel_y=90.0))
     assert tiles.seams
+    holes = [path.flatten(0.01) for path in job.boards[0].shapes[1].placed()]
+    outlines = [path.flatten(0.01) for path in job.boards[0].shapes[0].placed()]
     for seam in tiles.seams:
         assert seam.room[0] <= seam.at <= seam.room[1]
-        assert seam.words.startswith("Parts ")
+        # none goes through a hole, and what is said to be parted is no more than what a seam goes through
+        assert all(not h[:, seam.axis].min() < seam.at < h[:, seam.axis].max() for h in holes)
+        goes_through = any(o[:, seam.axis].min() - 1.5 < seam.at < o[:, seam.axis].max() + 1.5 for o in outlines)
+        assert goes_through or seam.words.startswith("Parts nothing")
 
 
 def test_a_seam_through_what_cannot_be_parted_is_told():

@@ -29,6 +29,15 @@ _PIECE_MM2 = 150.0
 _EDGE_MM = 8.0
 
 
+_last: list[tuple[CheckInput, _Faces]] = []  # of one board several checks ask
+
+
+def _faces_of(given: CheckInput) -> _Faces:
+    if not _last or _last[0][0] is not given:
+        _last[:] = [(given, _Faces(given))]
+    return _last[0][1]
+
+
 class _Faces:
     """What is left between the faces: ``left`` (ny, nx) mm, and which cells each face cuts."""
 
@@ -64,7 +73,7 @@ def faces_meet(given: CheckInput) -> Iterator[Finding]:
     """Cuts of one face that break into those of the other, or leave next to nothing between."""
     if given.front is None or not given.front.run.blocks or not given.run.blocks:
         return
-    faces = _Faces(given)
+    faces = _faces_of(given)
     both = faces.from_both
     # a wall stands within a cell of where it is: what is met only along a rim is none of this
     meets = ndimage.binary_opening(both & (faces.left <= 1e-6), iterations=1)
@@ -98,7 +107,7 @@ def loose_from_both(given: CheckInput) -> Iterator[Finding]:
     """Pieces that come loose only since both faces are cut: tabs are wood that is left, and so hold them."""
     if given.front is None or given.sheet.hold_down is not HoldDown.CLAMPED or not given.run.blocks:
         return
-    faces = _Faces(given)
+    faces = _faces_of(given)
     if not (faces.from_both & (faces.left <= 1e-6)).any():
         return
     wood = faces.left > 1e-6

@@ -18,7 +18,6 @@ from archimetra.job.cuts import Cut
 from archimetra.job.flat import MARK, by_base, flat_cut
 from archimetra.job.ids import BoardId, CutId, LayerId, PartId, ShapeId, last_number
 from archimetra.job.job import Board, Job, with_boards
-from archimetra.job.turning import unturned
 
 
 def finish_edit(before: Job, after: Job) -> Job:
@@ -97,8 +96,9 @@ def _without_lost_fronts(job: Job) -> Job:
     lost = {s.id for s in job.stored if s.back_of is not None and sheets.get(s.back_of.front) != s.sheet}
     if not lost:
         return job
+    own = {sheet.id: sheet for sheet in job.sheets}
     return with_boards(
-        job, tuple(replace(b, back_of=None, sheet=unturned(b.sheet)) if b.id in lost else b for b in job.boards)
+        job, tuple(replace(b, back_of=None, sheet=own[b.sheet.id]) if b.id in lost else b for b in job.boards)
     )
 
 

@@ -14,7 +14,8 @@ from archimetra.job.forms import EllipseForm
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.job import Board, Job, with_boards
 from archimetra.job.setups import HeldBy, TileBy, Tiling, TurnedAbout, Turnover
-from archimetra.job.turning import from_behind, unturned
+from archimetra.job.sheet import Sheet
+from archimetra.job.turning import from_behind
 
 PINS_LAYER = "pins"
 _PAST_BOTTOM_MM = 1.0  # a pin's hole goes right through
@@ -229,8 +230,13 @@ def join_faces(job: Job, front: BoardId, back: BoardId, about: TurnedAbout = Tur
 def part_faces(job: Job, back: BoardId) -> Edit:
     """Let a back be a board on a sheet of its own again."""
     board = board_of(job, back)
-    sheet = replace(unturned(board.sheet), id=type(board.sheet.id)(f"sheet{next_number(job, 'sheet')}"))
+    sheet = replace(_own_sheet(job, board), id=type(board.sheet.id)(f"sheet{next_number(job, 'sheet')}"))
     return Edit("Part the faces", with_board(job, back, lambda b: replace(b, back_of=None, sheet=sheet)))
+
+
+def _own_sheet(job: Job, board: Board) -> Sheet:
+    """The sheet of a board as the document has it: seen from its front."""
+    return next(sheet for sheet in job.sheets if sheet.id == board.sheet.id)
 
 
 def turn_over(job: Job, back: BoardId, **fields: Any) -> Edit:
@@ -239,6 +245,6 @@ def turn_over(job: Job, back: BoardId, **fields: Any) -> Edit:
     def change(board: Board) -> Board:
         assert board.back_of is not None
         over = replace(board.back_of, **fields)
-        return replace(board, back_of=over, sheet=from_behind(unturned(board.sheet), over.about, 0.0))
+        return replace(board, back_of=over, sheet=from_behind(_own_sheet(job, board), over.about, 0.0))
 
     return Edit("Turn over", with_board(job, back, change))

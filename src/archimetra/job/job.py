@@ -22,7 +22,7 @@ from archimetra.job.setups import Tiling, Turnover
 from archimetra.job.shapes import Backdrop, Guide, Layer, Measure, Shape, Source
 from archimetra.job.sheet import Fixture, Heights, Machine, Sheet, Zero
 from archimetra.job.starter_rack import STARTER_BITS
-from archimetra.job.turning import from_behind, from_the_front, unturned
+from archimetra.job.turning import from_behind, from_the_front
 
 replace = msgspec.structs.replace
 
@@ -223,7 +223,7 @@ def with_boards(job: Job, boards: Sequence[Board], **fields: Any) -> Job:
         if not sheet.id:
             sheet = replace(sheet, id=stored.sheet if stored is not None else given.next())
             board = replace(board, sheet=sheet)
-        sheets.take(sheet if board.back_of is None else _of_the_front(board, stored))
+        sheets.take(sheet if board.back_of is None else _of_the_front(board, stored, old_sheets))
         fresh, own_cuts, changed = _taken_apart(board, stored, old_cuts, parts)
         parts |= changed
         cuts.take(*own_cuts)
@@ -244,14 +244,18 @@ def _faced(sheet: Sheet, cuts: Sequence[Cut]) -> float:
     return taken
 
 
-def _of_the_front(board: Board, stored: StoredBoard | None) -> Sheet:
-    """The sheet a back shows from behind, with what was changed of it there."""
+def _of_the_front(board: Board, stored: StoredBoard | None, sheets: dict[SheetId, Sheet]) -> Sheet:
+    """The sheet a back shows from behind, with what was changed of it there. ``sheets`` are those of the job before."""
     assert board.back_of is not None
-    if (known := unturned(board.sheet)) is not board.sheet:
-        return known
+    about, origin = board.back_of.about, sheets.get(board.sheet.id)
+    if origin is None:
+        return from_the_front(board.sheet, about, 0.0)
     whole = _whole_of(stored) if stored is not None else None
-    faced = unturned(whole.sheet).thickest - whole.sheet.thickest if whole is not None else 0.0
-    return from_the_front(board.sheet, board.back_of.about, faced)
+    is_new = whole is None or whole.sheet.id != origin.id or whole.back_of is None or whole.back_of.about is not about
+    faced = 0.0 if is_new or whole is None else origin.thickest - whole.sheet.thickest
+    if board.sheet == (from_behind(origin, about, faced) if is_new or whole is None else whole.sheet):
+        return origin
+    return from_the_front(board.sheet, about, faced)
 
 
 class _Source(NamedTuple):

@@ -6,8 +6,8 @@ face lies thickness - z below the other. Turning over again brings everything ba
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import msgspec
 
@@ -19,16 +19,10 @@ from archimetra.job.sheet import Sheet
 replace = msgspec.structs.replace
 
 
-class _Known(NamedTuple):
-    sheet: Sheet
-    about: TurnedAbout
-    faced: float
-    other: Sheet
-
-
-_known: dict[
-    tuple[int, bool], _Known
-] = {}  # by the objects themselves, held so that no others can come to stand in their place
+_kept: OrderedDict[int, tuple[Sheet, TurnedAbout, float, Sheet]] = (
+    OrderedDict()
+)  # by the objects themselves, held so that no others can come to
+# stand in their place: the same sheet is seen from behind as the same object, and boards on it stay theirs
 _MOST_KEPT = 400
 
 
@@ -41,38 +35,30 @@ def over(about: TurnedAbout, sheet: Sheet) -> Affine:
 
 def from_behind(sheet: Sheet, about: TurnedAbout, faced: float) -> Sheet:
     """The sheet as its back is worked on: seen from there, and thinner by what its front was ``faced``."""
-    return _turned(sheet, about, faced, is_back=False)
+    found = _kept.get(id(sheet))
+    if found is not None and found[0] is sheet and found[1:3] == (about, faced):
+        return found[3]
+    other = _turned(sheet, about, -faced)
+    _kept[id(sheet)] = (sheet, about, faced, other)
+    while len(_kept) > _MOST_KEPT:
+        _kept.popitem(last=False)
+    return other
 
 
 def from_the_front(sheet: Sheet, about: TurnedAbout, faced: float) -> Sheet:
-    """The sheet a back was seen of."""
-    return _turned(sheet, about, faced, is_back=True)
+    """The sheet a back was seen of: the same way back."""
+    return _turned(sheet, about, faced)
 
 
-def unturned(sheet: Sheet) -> Sheet:
-    """The sheet this one is a view of from behind; itself where it is none."""
-    found = _known.get((id(sheet), True))
-    return found.other if found is not None and found.sheet is sheet else sheet
-
-
-def _turned(sheet: Sheet, about: TurnedAbout, faced: float, *, is_back: bool) -> Sheet:
-    if not sheet.outline and not sheet.flaws and not faced and not sheet.grain_degrees:
+def _turned(sheet: Sheet, about: TurnedAbout, thicker: float) -> Sheet:
+    if not sheet.outline and not sheet.flaws and not thicker and not sheet.grain_degrees:
         return sheet
-    found = _known.get((id(sheet), is_back))
-    if found is not None and found.sheet is sheet and (found.about, found.faced) == (about, faced):
-        return found.other
     m = over(about, sheet)
-    less = -faced if is_back else faced
-    other = replace(
-        sheet, readings=tuple(max(reading - less, 0.1) for reading in sheet.readings), outline=_moved(sheet.outline, m),
+    return replace(
+        sheet, readings=tuple(max(reading + thicker, 0.1) for reading in sheet.readings), outline=_moved(sheet.outline, m),
         flaws=tuple(replace(flaw, outline=_moved((flaw.outline,), m)[0]) for flaw in sheet.flaws),
         grain_degrees=-sheet.grain_degrees if sheet.grain_degrees else 0.0,
     )  # fmt: skip
-    if len(_known) > _MOST_KEPT:
-        _known.clear()
-    _known[id(sheet), is_back] = _Known(sheet, about, faced, other)
-    _known[id(other), not is_back] = _Known(other, about, faced, sheet)
-    return other
 
 
 def _moved(paths: Sequence[Path], m: Affine) -> tuple[Path, ...]:

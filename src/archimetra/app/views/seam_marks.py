@@ -154,7 +154,8 @@ class SeamMarks:
     def _paint_pin(self, painter: QPainter, pin: tuple[float, float], *, stands: bool) -> None:
         plan = self._plan
         at = plan.view.to_screen(*pin)
-        r = max(3.0 * plan.view.scale, 4.0)
+        tiling = plan.board.tiling if plan.board is not None else None
+        r = max((tiling.pin_diameter if tiling is not None else 6.0) / 2 * plan.view.scale, 4.0)
         painter.setPen(QPen(plan.tokens.color("ink"), 1.5))
         painter.setBrush(plan.tokens.color("ink", 190 if stands else 0))
         painter.drawEllipse(at, r, r)

@@ -36,6 +36,23 @@ def paint_spoilboard(painter: QPainter, data: SectionData, frame: Frame, tokens:
     painter.fillRect(strip, tokens.color("hairline"))
 
 
+def fill_wood(
+    painter: QPainter,
+    shape: QPolygonF,
+    wood: QColor,
+    *,
+    darker: int = 122,
+    hatch: Qt.BrushStyle = Qt.BrushStyle.BDiagPattern,
+) -> None:
+    """Wood cut through, hatched; the painter is left with the pen of its edges."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    for brush in (QBrush(wood), QBrush(QColor(wood.darker(darker)), hatch)):
+        painter.setBrush(brush)
+        painter.drawPolygon(shape)
+    painter.setPen(QPen(wood.darker(190), 1.3))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
 def paint_wood(painter: QPainter, data: SectionData, frame: Frame) -> None:
     """The sheet as it stands; sides and underside only where wood is left."""
     if data.under is not None:
@@ -51,12 +68,7 @@ def paint_wood(painter: QPainter, data: SectionData, frame: Frame) -> None:
     outline.append(QPointF(x1, bottom))
     outline.append(QPointF(x0, bottom))
     wood = tone_of(data.sheet)
-    painter.setPen(Qt.PenStyle.NoPen)
-    for brush in (QBrush(wood), QBrush(QColor(wood.darker(122)), Qt.BrushStyle.BDiagPattern)):
-        painter.setBrush(brush)
-        painter.drawPolygon(outline)
-    painter.setPen(QPen(wood.darker(190), 1.3))
-    painter.setBrush(Qt.BrushStyle.NoBrush)
+    fill_wood(painter, outline, wood)
     painter.drawPolyline(QPolygonF(top))
     n = len(data.heights)
     for a, b in stretches(data.heights > -data.sheet.thinnest + 1e-6):
@@ -79,12 +91,7 @@ def _paint_between_faces(painter: QPainter, data: SectionData, frame: Frame, und
         along = np.concatenate((s[a:b], s[a:b][::-1]))
         z = np.concatenate((data.heights[a:b], under[a:b][::-1]))
         piece = QPolygonF([frame.at(x, y) for x, y in zip(along, z, strict=True)])
-        painter.setPen(Qt.PenStyle.NoPen)
-        for brush in (QBrush(wood), QBrush(QColor(wood.darker(122)), Qt.BrushStyle.BDiagPattern)):
-            painter.setBrush(brush)
-            painter.drawPolygon(piece)
-        painter.setPen(QPen(wood.darker(190), 1.3))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+        fill_wood(painter, piece, wood)
         painter.drawPolygon(piece)
     painter.restore()
 

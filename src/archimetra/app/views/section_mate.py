@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPolygonF
 
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.theme.wood import tone_of
 from archimetra.app.views.section_data import LEFT, Frame, MateDrawing, SectionData, floors, stretches
-from archimetra.app.views.section_layers import paint_break, paint_depths, paint_wood
+from archimetra.app.views.section_layers import fill_wood, paint_break, paint_depths, paint_wood
 from archimetra.job.quantities import format_length
 
 
@@ -40,12 +40,7 @@ def _paint_plug(painter: QPainter, data: SectionData, mate: MateDrawing, frame: 
         under = _along(frame, s[a:b], mate.under[a:b])
         back = _along(frame, s[a:b], np.minimum(mate.back[a:b], mate.above + 2))
         body = QPolygonF(under + back[::-1])
-        painter.setPen(Qt.PenStyle.NoPen)
-        for brush in (QBrush(wood), QBrush(QColor(wood.darker(125)), Qt.BrushStyle.FDiagPattern)):
-            painter.setBrush(brush)
-            painter.drawPolygon(body)
-        painter.setPen(QPen(wood.darker(190), 1.3))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+        fill_wood(painter, body, wood, darker=125, hatch=Qt.BrushStyle.FDiagPattern)
         painter.drawPolyline(QPolygonF(under))
 
 

@@ -78,16 +78,15 @@ class _Assigning:
         return max((t for t in self._touching[e] if _meets(around, self._setups[t].cell)), default=0)
 
     def _hold_back(self, k: int, out: Sequence[int]) -> bool:
-        """Where a parted chain would come before what it counts on, have that come earlier; whether anything changed."""
+        """Where a parted chain would come before what it counts on, have that come earlier; whether anything changed. An outline is freed in its last
+        tile anyhow, and a hole that is made after a pocket about it does no harm."""
         changed = False
-        for e in self._before[k]:
-            if out[e] < 0 or (self._chains[e].stays_whole and not self._needs[k].loosens):
+        for e in () if self._needs[k].loosens else self._before[k]:
+            if out[e] < 0 or self._chains[e].stays_whole:
                 continue
             around = _grown(self._chains[e].box, self._chains[e].radius)
-            if self._needs[k].loosens and not self._needs[e].opens:
-                continue
             first = min((t for t in self._touching[k] if _meets(around, self._setups[t].cell)), default=out[e])
-            if first < out[e] and self._latest[e] > first and not self._needs[k].loosens:
+            if first < min(out[e], self._latest[e]):
                 self._latest[e] = first
                 changed = True
         return changed
@@ -112,9 +111,8 @@ class _Assigning:
         return out
 
 
-_near: OrderedDict[tuple[int, int], tuple[Chain, Chain, bool]] = (
-    OrderedDict()
-)  # by the objects themselves, held meanwhile
+# by the objects themselves, held meanwhile
+_near: OrderedDict[tuple[int, int], tuple[Chain, Chain, bool]] = OrderedDict()
 _MOST_KEPT = 5000
 
 
