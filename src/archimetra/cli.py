@@ -295,7 +295,7 @@ def _render_tilted(options: argparse.Namespace, size: tuple[int, int]) -> int:
 
     from archimetra.base.files import write_safely
     from archimetra.engine.tilting import tilted_picture
-    from archimetra.stock.tilted import HIGHEST, LOWEST
+    from archimetra.stock.viewpoint import HIGHEST, LOWEST
 
     if not (isfinite(options.turn) and LOWEST <= options.above <= HIGHEST):
         raise UsageError(f"--above is {LOWEST:g} to {HIGHEST:g} degrees, and --turn a number.")

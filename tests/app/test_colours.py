@@ -6,8 +6,8 @@ from itertools import combinations
 
 import numpy as np
 
-from archimetra.app.theme.tokens import BIT_HUES
 from archimetra.artwork.svg_layers import LEAST_HUE
+from archimetra.job.hues import BIT_HUES
 from archimetra.job.shapes import LAYER_COLOURS
 
 JUST_SEEN = 2.3  # of this distance; what is to be told apart at a glance needs many times as much

@@ -31,7 +31,7 @@ from app.gestures import button, drag, field, hover, pixel, type_into, words_on
 from archimetra.app.actions import ROWS
 from archimetra.app.theme.tokens import DARK, LIGHT
 from archimetra.app.views.line_layer import LineLayer, _pieces, group, painter_path
-from archimetra.app.views.plan_scene import contour_starts, toolpath_groups
+from archimetra.app.views.plan_scene import bridge_groups, contour_starts
 from archimetra.app.views.snapping import snap_move
 from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.base.errors import JobFileError
@@ -755,10 +755,11 @@ class TestManyLines:
     def test_tabs_are_marked_once_each_and_starts_once_a_contour(self, open_window):
         window = open_window()
         plan = window.session.planning.plan
-        starts = contour_starts(plan.run)
+        every = np.ones(len(plan.run.blocks), dtype=bool)
+        starts = contour_starts(plan.run, every)
         assert len(starts) == 7  # star, border, arbor hole, outline, its last pass and the two leads opened for that
         assert np.hypot(starts[:, 2], starts[:, 3]) == pytest.approx(1.0)
-        bridge = [g for g in toolpath_groups(window.session.job, plan.run, LIGHT) if g.pen.widthF() == 3.0]
+        bridge = list(bridge_groups(plan.run, LIGHT, every))
         places = np.vstack([g.points for g in bridge]) - 160
         angles = np.degrees(np.arctan2(places[:, 1], places[:, 0]))
         assert len(np.unique(np.round((angles - 45) / 90))) == 4

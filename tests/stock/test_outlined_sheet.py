@@ -13,8 +13,9 @@ from archimetra.job.cuts.facing import FacingCut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet, Zero, ZeroAt
+from archimetra.stock.grid import grid_shape
 from archimetra.stock.surface import touch_offs
-from archimetra.stock.timeline import StockTimeline, grid_shape
+from archimetra.stock.timeline import StockTimeline
 from cutting_board import board_with
 from shapes import replace
 

@@ -16,9 +16,9 @@ from archimetra.job.ids import BitId
 from archimetra.job.sheet import Sheet
 from archimetra.output.timing import time_run
 from archimetra.stock.bitshapes import bit_shapes
-from archimetra.stock.shade import face, paint, touched_box
+from archimetra.stock.grid import cell_for, grid_shape
 from archimetra.stock.sweep_kernels import cut_z
-from archimetra.stock.timeline import StockTimeline, cell_for, grid_shape
+from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.profile.planner import plan_profile
 from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.shared.program import assemble
@@ -185,19 +185,3 @@ class TestPictures:
         assert cell_for(small) == 0.1
         ny, nx = grid_shape(large, cell_for(large))
         assert ny * nx <= 3_000_000
-
-    def test_cut_through_shows_the_spoilboard_and_cut_wood_is_darker(self):
-        sheet = Sheet(width=20, height=10, readings=(5,))
-        shape = grid_shape(sheet, 0.5)
-        field = np.zeros(shape, np.float32)
-        field[:, 10:20], field[:, 20:30] = -2.0, -5.2
-        pixels = np.zeros(shape, np.uint32)
-        wood = face(sheet, shape, 0.5)
-        paint(field, wood, sheet, 0.5, pixels, (0, 0, shape[1], shape[0]))
-
-        def brightness(column: int) -> float:
-            return float(np.mean([(pixels[:, column] >> s) & 255 for s in (0, 8, 16)]))
-
-        assert brightness(5) > brightness(17) > 0
-        assert len(np.unique(pixels[2:-2, 28])) == 1  # the spoilboard has no grain
-        assert touched_box(np.zeros((2, 2), bool), shape, 64, 3) is None

@@ -10,7 +10,8 @@ import pytest
 from PIL import Image
 
 from archimetra.job.sheet import Sheet
-from archimetra.stock.tilted import View, fitting, picture
+from archimetra.stock.tilted import Stock, picture
+from archimetra.stock.viewpoint import View, fitting
 
 SHEET = Sheet(width=60.0, height=40.0, readings=(10.0,))
 CELL = 0.5
@@ -27,8 +28,9 @@ def plateaus(seed: int) -> np.ndarray:
     return field
 
 
-def wood() -> np.ndarray:
-    return np.full((80, 120, 3), 200, dtype=np.uint8)
+def painted(field: np.ndarray, view: View) -> tuple[np.ndarray, np.ndarray]:
+    grey = np.full(field.shape, 0xFFC8C8C8, dtype=np.uint32)
+    return picture(Stock(SHEET, field, grey, CELL), view, SIZE)
 
 
 def first_hit(field: np.ndarray, view: View, column: int, row: int) -> float:
@@ -53,7 +55,7 @@ def first_hit(field: np.ndarray, view: View, column: int, row: int) -> float:
 def test_each_pixel_sees_what_its_own_ray_meets_first(seed, turn, above):
     field = plateaus(seed)
     view = fitting(SHEET, turn, above, SIZE)
-    pixels, depth = picture(field, wood(), SHEET, CELL, view, SIZE)
+    pixels, depth = painted(field, view)
     rng = np.random.default_rng(seed)
     off = []
     for _ in range(60):
@@ -71,7 +73,7 @@ def test_each_pixel_sees_what_its_own_ray_meets_first(seed, turn, above):
 def test_places_show_where_they_are_seen():
     field = np.zeros((80, 120), dtype=np.float32)
     view = fitting(SHEET, 20.0, 50.0, SIZE)
-    _, depth = picture(field, wood(), SHEET, CELL, view, SIZE)
+    _, depth = painted(field, view)
     for x, y in ((30.0, 20.0), (5.0, 5.0), (55.0, 35.0)):
         column, row, away = view.to_screen(np.array((x, y, 0.0)), SIZE)
         assert depth[int(row), int(column)] == pytest.approx(away, abs=1.5 / view.scale + CELL)
@@ -83,7 +85,7 @@ def test_places_show_where_they_are_seen():
 def test_straight_from_above_it_is_the_plan():
     field = plateaus(1)
     view = fitting(SHEET, 0.0, 90.0, SIZE)
-    _, depth = picture(field, wood(), SHEET, CELL, view, SIZE)
+    _, depth = painted(field, view)
     seen = np.isfinite(depth)
     rows, columns = np.nonzero(seen)
     high, wide = np.ptp(rows) + 1, np.ptp(columns) + 1

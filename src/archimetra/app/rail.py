@@ -43,6 +43,13 @@ class Rail(QWidget):
         for station in STATIONS:
             self._buttons[station.id].setIcon(icons.icon(station.icon, tokens.quiet, checked=tokens.accent))
 
+    def show_count(self, id_: str, count: int) -> None:
+        """How many things a station has to tell, beside its name."""
+        name = next(station.name for station in STATIONS if station.id == id_)
+        button = self._buttons[id_]
+        button.setText(f"{name} {count}" if count else name)
+        button.setAccessibleDescription(f"{count} findings" if count else "")
+
     def _choose(self, id_: str) -> None:
         self._buttons[id_].setChecked(True)  # a click on the one that is shown leaves it marked
         self.chosen.emit(id_)

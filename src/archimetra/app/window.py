@@ -9,8 +9,8 @@ from collections.abc import Callable
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QEvent, QPoint, QSettings, QSize, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QGuiApplication, QImage, QKeyEvent, QPixmap
+from PySide6.QtCore import QEvent, QPoint, QSettings, QSize, Qt
+from PySide6.QtGui import QCloseEvent, QGuiApplication, QImage, QKeyEvent, QPixmap, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
@@ -18,7 +18,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
-    QMenu,
     QPlainTextEdit,
     QSplitter,
     QStackedWidget,
@@ -39,6 +38,7 @@ from archimetra.app.actions import (
 )
 from archimetra.app.commands import BoardCommands, CommandWindow, CutCommands, ShapeCommands, ViewCommands
 from archimetra.app.documents import Documents
+from archimetra.app.exporting import Exporting
 from archimetra.app.header import Header
 from archimetra.app.mark_edits import MarkEdits
 from archimetra.app.mate_watch import MateWatch
@@ -47,11 +47,13 @@ from archimetra.app.playback import Playback
 from archimetra.app.rail import Rail
 from archimetra.app.session import Session
 from archimetra.app.setup_views import SetupViews
+from archimetra.app.show_views import ShowControl, ShowViews
 from archimetra.app.stations import STATIONS, station
 from archimetra.app.stations.page import Page
 from archimetra.app.status import Status
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import DARK, LIGHT, Tokens
+from archimetra.app.tilt_views import TiltViews
 from archimetra.app.views.plan_view import PlanView
 from archimetra.app.views.section_view import SectionView
 from archimetra.app.views.sequence_view import SequenceView
@@ -66,6 +68,7 @@ from archimetra.app.views.showing import (
     sequence_summary,
     with_mate,
 )
+from archimetra.app.views.tilted_view import TiltedView
 from archimetra.app.widgets.unfinished import is_within, unfinished
 from archimetra.base.findings import Finding, Severity
 from archimetra.edits import basic as edits
@@ -73,16 +76,29 @@ from archimetra.edits import guides
 from archimetra.job.file import SUFFIX, JobFile
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.quantities import Unit
+from archimetra.job.sections import section_letter
 
 if TYPE_CHECKING:
     from archimetra.app.stations.artwork_page import ArtworkPage
+    from archimetra.app.stations.check_page import CheckPage
     from archimetra.app.stations.cuts_page import CutsPage
     from archimetra.app.stations.output_page import OutputPage
+    from archimetra.app.stations.panels_page import PanelsPage
     from archimetra.app.views.tools import Tool
     from archimetra.artwork.drawing import Drawing
 
 PAGE_WIDTH = 330
 THEMES = ("system", "light", "dark")
+
+
+class _Holder(QWidget):
+    """Where the plan stands, with the control over its corner."""
+
+    control: ShowControl
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.control.place(self)
 
 
 class MainWindow(CommandWindow):
@@ -101,6 +117,7 @@ class MainWindow(CommandWindow):
         self.playback = Playback(session, self)
         self.shapes, self.cuts = ShapeCommands(self), CutCommands(session)
         self.boards, self.views = BoardCommands(self), ViewCommands(session, self.playback)
+        self._make_views()
         self.actions_by_id = make_actions(self)
         self.mate = MateWatch(session)
         self._build()
@@ -118,15 +135,25 @@ class MainWindow(CommandWindow):
 
     # ---- building
 
+    def _make_views(self) -> None:
+        """The views, and what brings them what they show: keys and menus name these."""
+        self.plan = PlanView(self.tokens)
+        self.tilted = TiltedView(self.tokens)
+        self.section = SectionView(self.tokens)
+        self.sequence = SequenceView(self.tokens)
+        self._plans = QStackedWidget()
+        self._plans.addWidget(self.plan)
+        self._plans.addWidget(self.tilted)
+        self.shows = ShowViews(self.session, self.plan)
+        self.exporting = Exporting(self)
+        self.tilting = TiltViews(self.session, self.plan, self.tilted, self._plans, self.playback)
+
     def _build(self) -> None:
         menu = menu_of(self, FILE_MENU, self.actions_by_id)
         self.documents.add_recent(menu, before=self.actions_by_id["save"])
         self.header = Header(
             self.tokens, menu, self.actions_by_id["undo"], self.actions_by_id["redo"], self.actions_by_id["help"]
         )
-        self.plan = PlanView(self.tokens)
-        self.section = SectionView(self.tokens)
-        self.sequence = SequenceView(self.tokens)
         self.pages: dict[str, Page] = {}  # by station, made when first shown
         self.station = STATIONS[0].id
         self._stack = QStackedWidget()
@@ -139,7 +166,7 @@ class MainWindow(CommandWindow):
             views.addWidget(view)
             views.setStretchFactor(views.count() - 1, stretch)
         views.setSizes([466, 148, 140])
-        for view in (self.plan, self.section.canvas, self.sequence.lane):
+        for view in (self.plan, self.tilted, self.section.canvas, self.sequence.lane):
             add_view_keys(view, self.actions_by_id)
         middle = QHBoxLayout()
         middle.setSpacing(0)
@@ -158,14 +185,16 @@ class MainWindow(CommandWindow):
         self.setCentralWidget(whole)
 
     def _plan_holder(self) -> QWidget:
-        holder = QWidget()
+        holder = _Holder()
         column = QVBoxLayout(holder)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.plan)
+        column.addWidget(self._plans)
         self._cursor = QLabel(holder)
         self._cursor.setProperty("kind", "note")
         self._cursor.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.notices = Notices(holder)
+        holder.control = ShowControl(self.shows, self.actions_by_id, holder)
+        self._plans.currentChanged.connect(lambda _k: holder.control.setVisible(not self.tilting.is_shown))
         self._holder = holder
         return holder
 
@@ -182,7 +211,8 @@ class MainWindow(CommandWindow):
         s.planning.planned.connect(self._show_plan)
         s.playhead.moved.connect(self._show_moment)
         s.playhead.painted.connect(self._show_stock)
-        s.playhead.line_changed.connect(lambda: plan.show_line(s.playhead.line))
+        s.seeing.thumb_made.connect(self._show_thumb)
+        s.playhead.line_changed.connect(self._show_line)
         s.said.connect(self.say)
         s.autosave_changed.connect(lambda: self.status.show_autosave(s.autosave_problem))
         s.demo_wanted.connect(self.documents.open_demo)
@@ -207,6 +237,12 @@ class MainWindow(CommandWindow):
         self.header.tabs.menu_wanted.connect(self._show_board_menu)
         plan.nudged.connect(lambda dx, dy: s.move_picked(dx, dy, merge="nudge"))
         plan.line_moved.connect(s.playhead.move_line)
+        plan.line_dropped.connect(s.playhead.keep_line)
+        plan.section_wanted.connect(s.playhead.show_section)
+        self.section.line_wanted.connect(s.playhead.show_section)
+        self.section.more_wanted.connect(self.views.add_section)
+        self.section.less_wanted.connect(s.playhead.remove_section)
+        self.section.export_wanted.connect(self.exporting.ask_section)
         plan.cursor_said.connect(self._show_cursor)
         plan.finding_clicked.connect(self._go_to_finding)
         plan.dropped.connect(self._dropped)
@@ -220,7 +256,9 @@ class MainWindow(CommandWindow):
         self.section.mate_wanted.connect(self.mate.show)
         self.mate.changed.connect(self._show_section)
         self.rail.chosen.connect(self.show_station)
-        self.status.findings_wanted.connect(self._show_findings_menu)
+        self.status.findings_wanted.connect(self._show_check)
+        s.place_wanted.connect(self._show_place)
+        s.left_shown.connect(plan.left_marks.show)
         self.status.unit_wanted.connect(self.next_unit)
         self.status.snapping_wanted.connect(self.toggle_snapping)
         self.status.theme_wanted.connect(self.next_theme)
@@ -237,7 +275,7 @@ class MainWindow(CommandWindow):
         self._show_header()
         self.plan.show_board(s.job, s.board)
         self._show_marks()
-        self.plan.show_line(s.playhead.line)
+        self._show_line()
         self.status.unit.setText(str(s.job.unit))
         self.status.show_snapping(self.plan.is_snapping)
         self.status.show_theme_choice(self._theme)
@@ -274,6 +312,7 @@ class MainWindow(CommandWindow):
         self._refresh_page()
 
     def _show_cut(self) -> None:
+        self.plan.show_cut(self.session.cut_id)
         self.sequence.show_cut(self.session.cut_id)
         self._refresh_page()
 
@@ -303,15 +342,19 @@ class MainWindow(CommandWindow):
         assert plan is not None
         adjusted = [ring for p in plan.cuts for ring in p.toolpath.outlines]
         self.plan.show_run(plan.run, adjusted)
-        self.plan.finding_marks.show(plan.findings)
-        self.sequence.show_blocks(sequence_blocks(job, board, plan), plan.times.total, sequence_summary(job, plan))
+        self.plan.finding_marks.show(self.session.findings)
+        self.sequence.show_blocks(
+            sequence_blocks(job, board, plan, self.session.findings), plan.times.total, sequence_summary(job, plan)
+        )
         self._show_moment()
         self._show_findings()
         self._refresh_page()
 
     def _show_findings(self) -> None:
-        found = self.session.planning.plan.findings if self.session.planning.plan is not None else ()
+        found = self.session.findings
         self.status.show_findings(found, self.tokens)
+        self.rail.show_count("check", len(found))
+        self.plan.finding_marks.show(found)
 
     def _show_moment(self) -> None:
         s = self.session
@@ -320,23 +363,17 @@ class MainWindow(CommandWindow):
 
     def _show_stock(self, _box: object) -> None:
         self.plan.show_stock(self.session.playhead.picture())
-        if not self.playback.is_playing:
-            QTimer.singleShot(400, self._show_thumb)
         self._show_section()
 
-    def _show_thumb(self) -> None:
-        """The finished stock on the board's tab."""
-        s = self.session
-        image = s.playhead.picture()
-        if (
-            image is None
-            or s.planning.plan is None
-            or s.playhead.seconds < s.planning.plan.times.total
-            or self.playback.is_playing
-        ):
-            return
-        self.header.tabs.show_thumb(s.board_id, QPixmap.fromImage(image.scaledToWidth(160)))
+    def _show_thumb(self, board_id: BoardId, image: QImage) -> None:
+        """The finished stock of a board, on its tab."""
+        self.header.tabs.show_thumb(board_id, QPixmap.fromImage(image))
         self._show_header()
+
+    def _show_line(self) -> None:
+        playhead = self.session.playhead
+        self.plan.show_line(playhead.line, section_letter(playhead.section), playhead.other_lines)
+        self.section.show_lines(playhead.section_count, playhead.section)
 
     def _show_section(self) -> None:
         made = self.mate.shown
@@ -367,19 +404,39 @@ class MainWindow(CommandWindow):
     def _say_refused(self, problem: str) -> None:
         self.say("caution", problem)
 
-    def _show_findings_menu(self) -> None:
-        found = self.session.planning.plan.findings if self.session.planning.plan is not None else ()
-        menu = QMenu(self)
-        for finding in found[:30]:
-            action = menu.addAction(self.session.words_of(finding))
-            action.triggered.connect(lambda _c=False, f=finding: self._go_to_finding(f))
-        if found:
-            pop_up(menu, self.status.findings.mapToGlobal(self.status.findings.rect().topLeft()))
+    def _show_check(self) -> None:
+        """The findings, on their page."""
+        self.show_station("check")
+        cast("CheckPage", self.page("check")).show_panel("Findings")
 
     def _go_to_finding(self, finding: Finding) -> None:
         if self.session.board.cut(CutId(finding.subject)) is not None:
             self._pick_cut(CutId(finding.subject))
         self.say("stop" if finding.severity is Severity.STOP else "caution", self.session.words_of(finding))
+
+    def _show_place(self, place: Finding) -> None:
+        """A place told of, in all views: on the plan, cut through in the section, at its moment in the sequence."""
+        from archimetra.engine.moments import moment_at
+
+        s, plan = self.session, self.session.planning.plan
+        cut = s.board.cut(CutId(place.subject))
+        if cut is not None:
+            s.show_cut(cut.id)
+        if plan is None:
+            return
+        if place.at is None:
+            begins = (float(plan.times.ends[max(b.first - 1, 0)]) for b in plan.run.blocks if b.cut == place.subject)
+            self.playback.go_to(next(begins, s.playhead.seconds))
+            return
+        if self.tilting.is_shown:
+            self.tilting.toggle()
+        x, y = place.at
+        reach = max(0.15 * s.board.sheet.width, 20.0)
+        s.playhead.move_line(((x - reach, y), (x + reach, y)))
+        self.plan.go_to(x, y)
+        when = moment_at(s.job, plan, (x, y), place.subject)
+        if when is not None:
+            self.playback.go_to(when)
 
     # ---- stations
 
@@ -445,14 +502,16 @@ class MainWindow(CommandWindow):
     def show_station(self, id_: str) -> None:
         """Bring a station's page to the front."""
         unfinished.settle()
-        if id_ != "artwork" and "artwork" in self.pages:
-            self.artwork_page.left()
+        for own in ("artwork", "check"):
+            if id_ != own and own in self.pages:
+                cast("PanelsPage", self.pages[own]).left()
         page = self.page(id_)
         if id_ != self.station and is_within(self.focusWidget(), self._stack):
             self.plan.setFocus()  # what had the focus goes out of sight
         self.station = id_
         self._stack.setCurrentWidget(page.widget)
         self.rail.show_station(id_)
+        self.shows.show_station(id_)
         self._refresh_page()
         self._show_pieces_to_come()
 
@@ -467,6 +526,9 @@ class MainWindow(CommandWindow):
 
     def station_layout(self) -> None:
         self.show_station("layout")
+
+    def station_check(self) -> None:
+        self.show_station("check")
 
     def station_output(self) -> None:
         self.show_station("output")
@@ -531,7 +593,7 @@ class MainWindow(CommandWindow):
         return False
 
     def fit(self) -> None:
-        self.plan.fit()
+        (self.tilted if self.tilting.is_shown else self.plan).fit()
 
     def toggle_snapping(self) -> None:
         self.plan.is_snapping = not self.plan.is_snapping
@@ -617,7 +679,7 @@ class MainWindow(CommandWindow):
         self.tokens = tokens
         style.apply_font_and_palette(tokens)
         style.apply_sheet(self, tokens)
-        for view in (self.header, self.rail, self.plan, self.section, self.sequence):
+        for view in (self.header, self.rail, self.plan, self.tilted, self.section, self.sequence):
             view.show_theme(tokens)
         self.notices.show_theme(tokens)
         for page in self.pages.values():
@@ -654,5 +716,6 @@ class MainWindow(CommandWindow):
             return
         self.playback.stop()
         self.plan.show_stock(None)
+        self.tilted.show_nothing()
         self.session.close()
         event.accept()

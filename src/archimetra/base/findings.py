@@ -72,6 +72,11 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True):
         return worded(f"{self.words}{where} {self.mend}".strip(), lengths)
 
 
+def lengths_of(words: str) -> list[float]:
+    """The lengths within the words of a finding, mm, in their order."""
+    return [float(value) for found in _LENGTHS.finditer(words) for value in found.group(3).split("|")]
+
+
 def worded(words: str, lengths: Lengths = in_mm) -> str:
     """Words with their lengths put in."""
 

@@ -65,7 +65,10 @@ def loose_pieces(given: CheckInput) -> Iterator[Finding]:
             if len(slot.tabs):
                 reach = slot.bit.radius + 0.5
                 count += int((shapely.distance(piece, shapely.points(slot.tabs)) < reach).sum())
-        last = beside[-1].cut if beside else slots[-1].cut
+        # what frees a piece runs around it; holes in it do not
+        rim = shapely.buffer(piece.exterior, 0.5)
+        around = [slot for slot in beside if shapely.intersects(slot.ground, rim)] or beside or slots
+        last = around[-1].cut
         x, y = shapely.get_coordinates(piece.representative_point())[0]
         x0, y0, x1, y1 = piece.bounds
         size = f"{mm_each((x1 - x0, y1 - y0), '.0f')}"

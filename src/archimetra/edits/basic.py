@@ -133,7 +133,8 @@ def turn_quarter(job: Job, board_id: BoardId) -> Edit:
         if tiling is not None:  # a seam at x becomes one at y = x, one at y becomes one at x = height - y
             tiling = replace(tiling, seams_x=tuple(sorted(height - y for y in tiling.seams_y)), seams_y=tiling.seams_x)
         return replace(
-            board, tiling=tiling, sheet=sheet, zero=zero, fixtures=fixtures, guides=guides, measures=measures, cuts=cuts,
+            board, sections=tuple(replace(s, x0=height - s.y0, y0=s.x0, x1=height - s.y1, y1=s.x1) for s in board.sections),
+            tiling=tiling, sheet=sheet, zero=zero, fixtures=fixtures, guides=guides, measures=measures, cuts=cuts,
             shapes=tuple(replace(shape, at=shape.at.then(m)) for shape in board.shapes),
             backdrops=tuple(replace(backdrop, at=backdrop.at.then(m)) for backdrop in board.backdrops),
             sources=tuple(replace(source, at=source.at.then(m)) for source in board.sources),

@@ -22,10 +22,12 @@ import msgspec
 from archimetra.engine import file_worker, planner_process, stock_process
 from archimetra.engine.keys import front_of, lean_board, lean_job
 from archimetra.engine.messages import (
+    MOST_PICTURE,
     ArtworkRead,
     ArtworkRequest,
     BitsCompared,
     BoardPlan,
+    CloserRequest,
     CompareRequest,
     Event,
     FilesMade,
@@ -36,8 +38,13 @@ from archimetra.engine.messages import (
     MomentRequest,
     PlanMade,
     PlanRequest,
+    StandingRequest,
     StockReady,
     StockRequest,
+    ThumbRequest,
+    TiltRequest,
+    TrialRequest,
+    TrialsMade,
     WorkerFailed,
 )
 from archimetra.engine.sharing import Shared, is_running, shared, sweep
@@ -49,7 +56,9 @@ log = logging.getLogger("archimetra")
 MOST_TRIES = 3
 """A request that ended its worker this often is not sent again: it would do so for ever."""
 
-MOST_FIELD_BYTES = 4 * 3_200_000  # float32 and uint32 cells; above stock's MOST_CELLS with room for rounding
+MOST_FIELD_BYTES = (
+    4 * 4_400_000
+)  # uint32 cells, and a third more for coarser pictures; above MOST_CELLS with room for rounding
 
 
 class Engine:
@@ -60,15 +69,17 @@ class Engine:
         self._on_event = on_event
         self._context = multiprocessing.get_context("spawn")
         self._newest = self._context.Value("q", 0)
-        self.field = SharedMemory(create=True, size=MOST_FIELD_BYTES)
         self.pixels = SharedMemory(create=True, size=MOST_FIELD_BYTES)
+        self.pictures = SharedMemory(create=True, size=2 * 4 * MOST_PICTURE)
         self._planner: _Worker | None = None
         self._stock: _Worker | None = None
         self._files: _Worker | None = None
         self._reading = 0
         self._is_reading = False
         self._wanted: PlanRequest | None = None  # what the planner was asked for last
-        self._wanted_after: MateRequest | CompareRequest | None = None  # and what is to follow, until it has come
+        self._wanted_after: MateRequest | CompareRequest | TrialRequest | None = (
+            None  # and what is to follow, until it has come
+        )
         self._stock_wanted: StockRequest | None = None
         self._stock_ready: StockReady | None = None  # the answer to that
         self._moment_wanted: MomentRequest | None = None
@@ -86,7 +97,7 @@ class Engine:
         self._stock = _Worker(
             self._context,
             stock_process.serve,
-            (self.field.name, self.pixels.name),
+            (self.pixels.name, self.pictures.name),
             self._from_stock,
             self._stock_lost,
             "stock",
@@ -109,6 +120,30 @@ class Engine:
         if self._planner is not None:
             self._planner.send(self._wanted)
 
+    def plan_quietly(self, job: Job, board_id: BoardId) -> None:
+        """Ask for the plan of a board that is not looked at, after all that is; the next ``plan`` stops it."""
+        board = job.board(board_id)
+        if board is None or self._is_closed or self._planner is None:
+            return
+        front = front_of(job, board)
+        self._planner.send(
+            PlanRequest(
+                int(self._newest.value),
+                lean_job(job),
+                lean_board(board),
+                None if front is None else lean_board(front),
+                is_quiet=True,
+            )
+        )
+
+    def measure_standing(self, plan: BoardPlan, job: Job, board: Board) -> None:
+        """Ask what a planned board leaves standing, after all else; ``StandingMade`` carries the plan's key."""
+        if self._planner is not None and not self._is_closed:
+            request = StandingRequest(
+                int(self._newest.value), lean_job(job), lean_board(board), self._of_all(plan), plan.key
+            )
+            self._planner.send(request)
+
     def mate(self, request: MateRequest) -> None:
         """Lay an inlay together after what is being planned; a newer plan drops it."""
         self._after_plan(request)
@@ -117,7 +152,11 @@ class Engine:
         """Plan a V-carve with several bits; ``BitsCompared`` brings what they make of it."""
         self._after_plan(request)
 
-    def _after_plan(self, request: MateRequest | CompareRequest) -> None:
+    def try_versions(self, request: TrialRequest) -> None:
+        """Plan a cut in several versions; ``TrialsMade`` brings what comes of them. A newer plan drops it."""
+        self._after_plan(request)
+
+    def _after_plan(self, request: MateRequest | CompareRequest | TrialRequest) -> None:
         if self._planner is not None and not self._is_closed:
             self._wanted_after = request
             self._planner.send(msgspec.structs.replace(request, number=int(self._newest.value)))
@@ -129,8 +168,7 @@ class Engine:
                 self._on_event(self._stock_ready)
         elif self._stock is not None:
             self._stock_ready = None
-            about = board.back_of.about if board.back_of is not None else None
-            self._stock_wanted = StockRequest(plan.run_key, board.sheet, self._of_all(plan), job.bits, about)
+            self._stock_wanted = self._stock_request(plan, job, board)
             self._tries["stock"] = 0
             self._stock.send(self._stock_wanted)
 
@@ -138,6 +176,26 @@ class Engine:
         if self._stock is not None:
             self._moment_wanted = request
             self._stock.send(request)
+
+    def tilt(self, request: TiltRequest) -> None:
+        """Have the stock shown drawn from anywhere; ``Tilted`` carries the request's number."""
+        self._to_stock(request)
+
+    def look_closer(self, request: CloserRequest) -> None:
+        """Have a part of the stock shown drawn in fine cells; ``Closer`` carries the request's number."""
+        self._to_stock(request)
+
+    def draw_thumb(self, plan: BoardPlan, job: Job, board: Board, width: int) -> None:
+        """Have a small picture made of a board's finished stock, when nothing else is asked for."""
+        self._to_stock(ThumbRequest(board.id, self._stock_request(plan, job, board), width))
+
+    def _to_stock(self, request: TiltRequest | CloserRequest | ThumbRequest) -> None:
+        if self._stock is not None and not self._is_closed:
+            self._stock.send(request)
+
+    def _stock_request(self, plan: BoardPlan, job: Job, board: Board) -> StockRequest:
+        about = board.back_of.about if board.back_of is not None else None
+        return StockRequest(plan.run_key, board.sheet, self._of_all(plan), job.bits, about)
 
     def read_artwork(self, request: ArtworkRequest) -> int:
         """Read artwork in the background; its ``ArtworkRead`` carries the number returned."""
@@ -177,7 +235,7 @@ class Engine:
                 worker.close()
         for packed in list(self._kept):
             packed.remove()
-        for block in (self.field, self.pixels):
+        for block in (self.pixels, self.pictures):
             with contextlib.suppress(BufferError, FileNotFoundError):
                 block.close()
             with contextlib.suppress(FileNotFoundError):
@@ -199,7 +257,7 @@ class Engine:
             plan: BoardPlan = msgspec.structs.replace(event.plan.unpacked(), shared=self._keeping(event.plan))
             self._on_event(plan)
             return
-        if isinstance(event, MateMade | BitsCompared) and _answers(event, self._wanted_after):
+        if isinstance(event, MateMade | BitsCompared | TrialsMade) and _answers(event, self._wanted_after):
             self._wanted_after = None
         self._on_event(event)
 
@@ -272,10 +330,12 @@ class Engine:
                 self._stock.send(request)
 
 
-def _answers(event: MateMade | BitsCompared, request: MateRequest | CompareRequest | None) -> bool:
+def _answers(
+    event: MateMade | BitsCompared | TrialsMade, request: MateRequest | CompareRequest | TrialRequest | None
+) -> bool:
     if isinstance(request, MateRequest):
         return isinstance(event, MateMade) and (event.key, event.line) == (request.key, request.line)
-    return isinstance(event, BitsCompared)
+    return isinstance(event, TrialsMade if isinstance(request, TrialRequest) else BitsCompared)
 
 
 class _Worker:

@@ -204,5 +204,15 @@ def lean_board(board: Board) -> Board:
         if shape.id in used or shape.layer in layers
     )
     return replace(
-        board, shapes=shapes, layers=(), sources=(), backdrops=(), guides=(), margin=0.0, measures=(), instances=()
+        board,
+        shapes=shapes,
+        layers=(),
+        sources=(),
+        backdrops=(),
+        guides=(),
+        margin=0.0,
+        measures=(),
+        instances=(),
+        sections=(),
+        dismissed=(),
     )

@@ -13,7 +13,7 @@ from archimetra.artwork.drawing import Drawing
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.findings import Finding
 from archimetra.engine.sharing import Shared
-from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.arrays import AnyArray, FloatArray
 from archimetra.job.bits import Bit
 from archimetra.job.ids import PartId
 from archimetra.job.job import Board, Job
@@ -24,6 +24,8 @@ from archimetra.layout.tiles.answer import Seam, Shift
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import RunTimes
 from archimetra.stock.mate_results import Mate, MateSection
+from archimetra.stock.standing_results import Left
+from archimetra.stock.viewpoint import Around, View
 from archimetra.toolpath.shared.front import FrontFace
 from archimetra.toolpath.shared.moves import Toolpath
 from archimetra.toolpath.shared.program import Run
@@ -58,16 +60,17 @@ class BoardPlan(msgspec.Struct, frozen=True, eq=False):
 
 class PlanRequest(msgspec.Struct, frozen=True, eq=False):
     """Plan one board. ``job`` carries bits and machine only; ``board`` only the shapes its cuts take; ``front`` likewise, of a board that is
-    a back."""
+    a back. A quiet one is for a board that is not looked at: how far it is is not said."""
 
     number: int
     job: Job
     board: Board
     front: Board | None = None
+    is_quiet: bool = False
 
 
 class StockRequest(msgspec.Struct, frozen=True, eq=False):
-    """Build the stock of a plan's run in the shared memory blocks. Of a back the plan has the front, and ``about`` says how it was turned over."""
+    """Build the stock of a plan's run and show it. Of a back the plan has the front, and ``about`` says how it was turned over."""
 
     key: str
     sheet: Sheet
@@ -82,6 +85,52 @@ class MomentRequest(msgspec.Struct, frozen=True, eq=False):
     seconds: float
     line: tuple[tuple[float, float], tuple[float, float]]
     samples: int
+
+
+LEVELS = 4  # pictures of the plan: the finest, and those half, a quarter, an eighth as fine
+
+
+def picture_levels(shape: tuple[int, int]) -> list[tuple[tuple[int, int], int]]:
+    """Rows and columns of the plan's pictures, and where in the memory for them each begins, bytes."""
+    out, offset = [], 0
+    for k in range(LEVELS):
+        ny, nx = max(shape[0] >> k, 1), max(shape[1] >> k, 1)
+        out.append(((ny, nx), offset))
+        offset += 4 * ny * nx
+    return out
+
+
+MOST_PICTURE = 2_400_000
+"""Pixels of the largest tilted picture; a larger window shows it enlarged."""
+
+
+class TiltRequest(msgspec.Struct, frozen=True, eq=False):
+    """Draw the stock as it is shown now from ``view``, ``size`` (width, height) pixels; with ``is_fine`` smooth, else quick. With ``is_over`` the
+    sheet is seen from its other face, turned over sideways. ``background`` is 0xffRRGGBB."""
+
+    number: int
+    view: View
+    size: tuple[int, int]
+    is_fine: bool
+    around: Around
+    background: int
+    is_over: bool = False
+
+
+class CloserRequest(msgspec.Struct, frozen=True, eq=False):
+    """Draw what of the stock lies within ``box`` (mm) in cells of ``cell`` mm."""
+
+    number: int
+    box: tuple[float, float, float, float]
+    cell: float
+
+
+class ThumbRequest(msgspec.Struct, frozen=True, eq=False):
+    """A small picture of a board's finished stock, as in a stock request, ``width`` pixels at most."""
+
+    board: str
+    stock: StockRequest
+    width: int
 
 
 class ArtworkRequest(msgspec.Struct, frozen=True):
@@ -119,6 +168,25 @@ class MateRequest(msgspec.Struct, frozen=True, eq=False):
     samples: int
 
 
+class StandingRequest(msgspec.Struct, frozen=True, eq=False):
+    """Measure what a planned board leaves standing, when nothing else is to be done; ``job`` and ``board`` as in a plan request."""
+
+    number: int
+    job: Job
+    board: Board
+    plan: Shared
+    key: str
+
+
+class TrialRequest(msgspec.Struct, frozen=True, eq=False):
+    """Plan a cut in several versions of its board, each with the job it is of; both as in a plan request."""
+
+    number: int
+    cut: str
+    jobs: tuple[Job, ...]
+    boards: tuple[Board, ...]
+
+
 class CompareRequest(msgspec.Struct, frozen=True, eq=False):
     """Plan one V-carve with each of some bits; ``job`` and ``board`` as in a plan request."""
 
@@ -151,6 +219,12 @@ class PlanProgress(msgspec.Struct, frozen=True):
     share: float
 
 
+class QuietDropped(msgspec.Struct, frozen=True):
+    """What was to be done while nothing else was has given way to something more urgent. It may be asked for again."""
+
+    board: str
+
+
 class StockReady(msgspec.Struct, frozen=True):
     key: str
     shape: tuple[int, int]
@@ -170,6 +244,33 @@ class Moment(msgspec.Struct, frozen=True, eq=False):
     under: FloatArray | None = (
         None  # (n,): the wood's underside where the other face has been cut; None for the sheet's own
     )
+
+
+class Tilted(msgspec.Struct, frozen=True):
+    """The picture asked for lies in the engine's ``pictures``, from ``offset`` on."""
+
+    number: int
+    offset: int
+    size: tuple[int, int]
+    is_fine: bool
+
+
+class Closer(msgspec.Struct, frozen=True, eq=False):
+    """Part of the stock in fine cells: ``pixels`` (ny, nx) uint32 over ``extent`` (x0, y0, x1, y1), mm."""
+
+    number: int
+    key: str
+    seconds: float
+    extent: tuple[float, float, float, float]
+    pixels: AnyArray
+
+
+class Thumb(msgspec.Struct, frozen=True, eq=False):
+    """A board's finished stock, (ny, nx) uint32, for the run of that key."""
+
+    board: str
+    key: str
+    pixels: AnyArray
 
 
 class ArtworkRead(msgspec.Struct, frozen=True, eq=False):
@@ -197,6 +298,14 @@ class MateMade(msgspec.Struct, frozen=True, eq=False):
     problem: str = ""
 
 
+class StandingMade(msgspec.Struct, frozen=True, eq=False):
+    """What the plan of that key leaves standing, by cut, the most first."""
+
+    board: str
+    key: str
+    left: tuple[Left, ...]
+
+
 class BitTrial(msgspec.Struct, frozen=True):
     """What one bit makes of a V-carve: how deep it goes, what it leaves (the words of findings), how long it takes."""
 
@@ -204,6 +313,25 @@ class BitTrial(msgspec.Struct, frozen=True):
     deepest: float
     seconds: float
     leaves: tuple[str, ...]
+
+
+class Trial(msgspec.Struct, frozen=True, eq=False):
+    """A cut in one version: seconds of it and of the whole board; how deep it goes, mm; how much it takes, cm3/min; how much it leaves standing, mm2,
+    and how high; the words of what is told of it; and a picture, (ny, nx) uint32."""
+
+    seconds: float
+    total: float
+    deepest: float
+    rate: float
+    left_area: float
+    left_height: float
+    told: tuple[str, ...]
+    picture: AnyArray
+
+
+class TrialsMade(msgspec.Struct, frozen=True, eq=False):
+    cut: str
+    trials: tuple[Trial, ...]
 
 
 class BitsCompared(msgspec.Struct, frozen=True):
@@ -230,12 +358,18 @@ Event = (
     GettingReady
     | BoardPlan
     | PlanProgress
+    | QuietDropped
     | StockReady
     | Moment
+    | Tilted
+    | Closer
+    | Thumb
     | ArtworkRead
     | FilesMade
     | MateMade
     | BitsCompared
+    | StandingMade
+    | TrialsMade
     | WorkerFailed
 )
 

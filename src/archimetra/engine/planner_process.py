@@ -6,7 +6,7 @@ import os
 import traceback
 from collections.abc import MutableMapping
 from multiprocessing.connection import Connection
-from typing import Any
+from typing import Any, TypeGuard
 
 from cachetools import LRUCache
 
@@ -21,6 +21,11 @@ from archimetra.engine.messages import (
     PlannedCut,
     PlanProgress,
     PlanRequest,
+    QuietDropped,
+    StandingMade,
+    StandingRequest,
+    TrialRequest,
+    TrialsMade,
     WorkerFailed,
 )
 from archimetra.engine.sharing import shared
@@ -28,6 +33,7 @@ from archimetra.geometry.arrays import AnyArray
 from archimetra.job.ids import BitId, CutId, InlayId
 
 MOST_CACHED = 200_000_000  # bytes: plans of a thousand pieces that all lie differently are some 20 MB
+Request = PlanRequest | MateRequest | CompareRequest | StandingRequest | TrialRequest
 PlanCache = MutableMapping[str, PlannedCut]
 
 
@@ -56,27 +62,35 @@ def serve(connection: Connection, newest: Any) -> None:
         return
     while True:
         try:
-            request: PlanRequest | MateRequest | CompareRequest = connection.recv()
+            request: Request = connection.recv()
         except EOFError:
             return
         if request.number < newest.value:
+            if _is_quiet(request):
+                connection.send(QuietDropped(request.board.id))
             continue
 
         def report(cut: int, count: int, share: float, request: Any = request) -> None:
-            if request.number < newest.value:
+            if request.number < newest.value or (_is_quiet(request) and connection.poll()):
                 raise CancelledError
-            if isinstance(request, PlanRequest):
+            if isinstance(request, PlanRequest) and not request.is_quiet:
                 connection.send(PlanProgress(request.board.id, cut, count, share))
 
         try:
             connection.send(_answer(request, cache, mates, report))
-        except CancelledError:
-            continue
+        except (CancelledError, FileNotFoundError):  # or the plan was given up for a newer one
+            if _is_quiet(request):
+                connection.send(QuietDropped(request.board.id))
         except (BrokenPipeError, ConnectionResetError):
             return
         except Exception as error:  # noqa: BLE001  a fault of ours must reach the window, not kill the worker
             detail = "".join(traceback.format_exception(error))
             connection.send(WorkerFailed(f"{_what(request)} failed: {error}.", detail))
+
+
+def _is_quiet(request: Request) -> TypeGuard[PlanRequest | StandingRequest]:
+    """Whether it gives way to whatever else waits."""
+    return isinstance(request, StandingRequest) or (isinstance(request, PlanRequest) and request.is_quiet)
 
 
 def _get_ready(connection: Connection) -> None:
@@ -126,7 +140,7 @@ class Mates:
         return MateMade(request.key, request.inlay, request.line, self._mate, section)
 
 
-def _answer(request: PlanRequest | MateRequest | CompareRequest, cache: PlanCache, mates: Mates, report: Any) -> Any:
+def _answer(request: Request, cache: PlanCache, mates: Mates, report: Any) -> Any:
     from archimetra.engine.planning import plan_board  # numba and shapely load here, not in the window
 
     if isinstance(request, MateRequest):
@@ -138,12 +152,25 @@ def _answer(request: PlanRequest | MateRequest | CompareRequest, cache: PlanCach
             request.job, request.board, CutId(request.cut), [BitId(b) for b in request.bits], cache, report
         )
         return BitsCompared(request.board.id, request.cut, tuple(trials))
+    if isinstance(request, StandingRequest):
+        from archimetra.engine.standing import standing_of
+
+        left = standing_of(request.job, request.board, request.plan.unpacked(), lambda: report(0, 1, 0.0))
+        return StandingMade(request.board.id, request.key, left)
+    if isinstance(request, TrialRequest):
+        from archimetra.engine.trying import tried
+
+        return TrialsMade(request.cut, tried(request, cache, report))
     return PlanMade(
         shared(plan_board(request.job, request.board, cache, report, front=request.front), owner=os.getppid())
     )
 
 
-def _what(request: PlanRequest | MateRequest | CompareRequest) -> str:
+def _what(request: Request) -> str:
     if isinstance(request, PlanRequest):
         return f"Planning {request.board.name}"
+    if isinstance(request, StandingRequest):
+        return "Measuring what is left standing"
+    if isinstance(request, TrialRequest):
+        return "Trying the cut otherwise"
     return "Laying the inlay together" if isinstance(request, MateRequest) else "Comparing bits"

@@ -1,4 +1,8 @@
-"""The stock worker: sweeps runs into shared memory, seeks to moments, paints them and cuts sections."""
+"""The stock worker: keeps the stock of the runs looked at last, seeks to moments, paints them, cuts sections and looks closer.
+
+Of several waiting requests of a kind only the newest counts, and the most urgent is answered first: what a person looks at before what
+they may look at next.
+"""
 
 from __future__ import annotations
 
@@ -7,19 +11,34 @@ from multiprocessing.connection import Connection
 from multiprocessing.shared_memory import SharedMemory
 from typing import Any
 
-from archimetra.engine.messages import Moment, MomentRequest, StockReady, StockRequest, WorkerFailed
+from archimetra.engine.messages import (
+    Closer,
+    CloserRequest,
+    Moment,
+    MomentRequest,
+    StockReady,
+    StockRequest,
+    Thumb,
+    ThumbRequest,
+    Tilted,
+    TiltRequest,
+    WorkerFailed,
+    picture_levels,
+)
 
-_MARGIN_CELLS = 12  # light and shadow reach this far beyond what changed
+_MOST_CHAINS = 3  # boards one goes back and forth between
+_MOST_URGENT_FIRST = (StockRequest, MomentRequest, TiltRequest, CloserRequest, ThumbRequest)
 
 
-def serve(connection: Connection, field_name: str, pixels_name: str) -> None:
-    """Answer requests until the other side hangs up; of several waiting requests of a kind only the last counts."""
-    field, pixels = SharedMemory(field_name), SharedMemory(pixels_name)
+def serve(connection: Connection, pixels_name: str, pictures_name: str) -> None:
+    """Answer requests until the other side hangs up."""
+    pixels, pictures = SharedMemory(pixels_name), SharedMemory(pictures_name)
+    worker = _Worker(connection, pixels, pictures)
+    inbox = _Inbox(connection)
     try:
-        worker = _Worker(connection, field, pixels)
         while True:
             try:
-                worker.answer(_newest(connection))
+                worker.answer(inbox.next())
             except (EOFError, BrokenPipeError, ConnectionResetError):
                 return
             except Exception as error:  # noqa: BLE001  a fault of ours must reach the window, not kill the worker
@@ -27,88 +46,115 @@ def serve(connection: Connection, field_name: str, pixels_name: str) -> None:
                 connection.send(WorkerFailed(f"The stock could not be worked out: {error}.", detail))
     finally:
         worker.release()
-        field.close()
         pixels.close()
+        pictures.close()
 
 
-def _newest(connection: Connection) -> list[Any]:
-    """The waiting requests, each kind once and only its newest; waits for one."""
-    stock, moment = None, None
-    while True:
-        request = connection.recv()
-        if isinstance(request, StockRequest):
-            stock = request
-        else:
-            moment = request
-        if not connection.poll():
-            return [r for r in (stock, moment) if r is not None]
+class _Inbox:
+    """What waits to be answered: the newest of each kind, of small pictures one for each board."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+        self._waiting: dict[tuple[type, str], Any] = {}
+
+    def next(self) -> Any:
+        while not self._waiting or self._connection.poll():
+            request = self._connection.recv()
+            key = type(request), request.board if isinstance(request, ThumbRequest) else ""
+            self._waiting.pop(key, None)
+            self._waiting[key] = request
+        first = min(self._waiting, key=lambda key: _MOST_URGENT_FIRST.index(key[0]))
+        return self._waiting.pop(first)
 
 
 class _Worker:
-    def __init__(self, connection: Connection, field: SharedMemory, pixels: SharedMemory) -> None:
+    def __init__(self, connection: Connection, pixels: SharedMemory, pictures: SharedMemory) -> None:
         self._connection = connection
-        self._field_block = field
-        self._pixel_block = pixels
-        self._key = ""
-        self._timeline: Any = None
-        self._behind: Any = None  # the front, where the board is a back
-        self._wood: Any = None
-        self._pixels: Any = None
+        self._pixel_block, self._picture_block = pixels, pictures
+        self._chains: dict[str, Any] = {}  # StockChain by key, the shown one last
+        self._levels: list[Any] = []  # the plan's picture and coarser ones of it
         self._is_fresh = True
-        self._face_key: Any = None
+        self._half = 0  # pictures are drawn in turns into the one half of their memory and the other
 
     def release(self) -> None:
         """Let go of the shared blocks, so that they can be closed."""
-        self._timeline = self._pixels = self._behind = None
+        self._levels = []
 
-    def answer(self, requests: list[Any]) -> None:
-        for request in requests:
-            if isinstance(request, StockRequest):
-                self._build(request)
-            elif self._timeline is not None:
-                self._moment(request)
+    @property
+    def _chain(self) -> Any:
+        return next(reversed(self._chains.values()), None)
 
-    def _build(self, request: StockRequest) -> None:
+    def answer(self, request: Any) -> None:
+        if isinstance(request, StockRequest):
+            self._show(request)
+        elif isinstance(request, ThumbRequest):
+            self._thumb(request)
+        elif self._chain is None:
+            return
+        elif isinstance(request, MomentRequest):
+            self._moment(request)
+        elif isinstance(request, TiltRequest):
+            self._tilt(request)
+        elif isinstance(request, CloserRequest):
+            self._closer(request)
+
+    def _show(self, request: StockRequest) -> None:
         import numpy as np
 
-        from archimetra.stock.shade import face
-        from archimetra.stock.timeline import StockTimeline, cell_for, grid_shape
+        from archimetra.engine.stock_chain import StockChain
 
-        try:
-            plan = request.plan.unpacked()
-        except FileNotFoundError:
-            return  # given up for a newer one, which is on its way
-        cell = cell_for(request.sheet)
-        self.release()
-        shape = grid_shape(request.sheet, cell)
-        field = np.ndarray(shape, np.float32, buffer=self._field_block.buf)
-        self._pixels = np.ndarray(shape, np.uint32, buffer=self._pixel_block.buf)
-        self._timeline = StockTimeline(
-            request.sheet, plan.run, request.bits, cell=cell, times=plan.times.ends, field=field
-        )
-        self._behind = None
-        if request.about is not None and plan.front is not None:
-            from archimetra.stock.faces import Behind
-
-            self._behind = Behind(plan.front, request.about, request.sheet, request.bits, cell=cell)
-        if self._face_key != (request.sheet, shape):
-            self._wood, self._face_key = face(request.sheet, shape, cell), (request.sheet, shape)
-        self._key = request.key
+        chain = self._chains.pop(request.key, None)
+        if chain is None:
+            try:
+                plan = request.plan.unpacked()
+            except FileNotFoundError:
+                return  # given up for a newer one, which is on its way
+            while len(self._chains) >= _MOST_CHAINS:
+                del self._chains[next(iter(self._chains))]
+            chain = StockChain(plan, request.sheet, request.bits, request.about)
+        self._chains[request.key] = chain
+        self._levels = [
+            np.ndarray(shape, np.uint32, buffer=self._pixel_block.buf, offset=offset)
+            for shape, offset in picture_levels(chain.grid.shape)
+        ]
         self._is_fresh = True
-        self._connection.send(StockReady(request.key, shape, cell, self._timeline.duration))
+        self._connection.send(StockReady(request.key, chain.grid.shape, chain.grid.cell, chain.timeline.duration))
 
     def _moment(self, request: MomentRequest) -> None:
-        from archimetra.stock.shade import paint, touched_box
-        from archimetra.stock.sweep_kernels import TILE
-
-        timeline = self._timeline
-        touched = timeline.seek(request.seconds)
-        ny, nx = timeline.shape
-        box = (0, 0, nx, ny) if self._is_fresh else touched_box(touched, timeline.shape, TILE, _MARGIN_CELLS)
+        chain = self._chain
+        box = chain.seek(request.seconds)
+        if self._is_fresh:
+            box = chain.grid.all
         self._is_fresh = False
         if box is not None:
-            field = timeline.field if self._behind is None else self._behind.through(timeline.field)
-            paint(field, self._wood, timeline.sheet, timeline.cell, self._pixels, box)
-        heights, hollow = timeline.hollow_section(*request.line, request.seconds, samples=request.samples)
-        under = self._behind.section(*request.line, samples=request.samples) if self._behind is not None else None
-        self._connection.send(Moment(self._key, request.seconds, box, request.line, heights, hollow, under))
+            box = chain.paint(self._levels, box)
+        self._connection.send(Moment(chain.key, request.seconds, box, request.line, *chain.section(request)))
+
+    def _tilt(self, request: TiltRequest) -> None:
+        import numpy as np
+
+        chain = self._chain
+        if self._is_fresh:  # not painted yet: its moment comes first
+            chain.paint(self._levels, chain.grid.all)
+        drawn = chain.tilted(request, self._levels[0])
+        self._half = 1 - self._half
+        offset = self._half * (self._picture_block.size // 2)
+        there = np.ndarray(drawn.shape, np.uint32, buffer=self._picture_block.buf, offset=offset)
+        there[...] = drawn
+        self._connection.send(Tilted(request.number, offset, request.size, request.is_fine))
+
+    def _closer(self, request: CloserRequest) -> None:
+        chain = self._chain
+        grid, pixels = chain.closer(request)
+        self._connection.send(Closer(request.number, chain.key, chain.seconds, grid.extent, pixels))
+
+    def _thumb(self, request: ThumbRequest) -> None:
+        from archimetra.engine.stock_chain import thumb
+
+        stock = request.stock
+        try:
+            plan = stock.plan.unpacked()
+        except FileNotFoundError:
+            return
+        pixels = thumb(plan, stock.sheet, stock.bits, stock.about, request.width)
+        self._connection.send(Thumb(request.board, request.stock.key, pixels))

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 
-from archimetra.engine.messages import BoardPlan
+from archimetra.engine.messages import BoardPlan, TiltRequest
+from archimetra.engine.moments import surroundings
+from archimetra.engine.stock_chain import StockChain
 from archimetra.geometry.arrays import AnyArray
 from archimetra.job.job import Board, Job
-from archimetra.stock.faces import Behind
-from archimetra.stock.shade import face
-from archimetra.stock.tilted import fitting, picture
-from archimetra.stock.timeline import StockTimeline, cell_for
+from archimetra.stock.viewpoint import fitting
 
 _TABLE = {"light": 0xFFDED7C8, "dark": 0xFF141918}
+_BED = {"light": "#CFC6B2", "dark": "#2A3230"}
 
 
 def tilted_picture(
@@ -25,15 +25,34 @@ def tilted_picture(
     above: float,
     size: tuple[int, int],
     theme: str = "light",
+    is_over: bool = False,
 ) -> AnyArray:
-    """The stock at this share of the run's time as (h, w, 3) uint8."""
-    cell = cell_for(board.sheet)
-    stock = StockTimeline(board.sheet, plan.run, job.bits, cell=cell, times=plan.times.ends)
-    stock.seek(at * stock.duration)
-    field = stock.field
-    if plan.front is not None and board.back_of is not None:
-        field = Behind(plan.front, board.back_of.about, board.sheet, job.bits, cell=cell).through(field)
-    wood = face(board.sheet, stock.shape, cell)
+    """The stock at this share of the run's time as (h, w, 3) uint8; with ``is_over`` from its other face."""
+    chain = chain_of(job, board, plan)
+    seconds = at * chain.timeline.duration
+    chain.seek(seconds)
+    return _rgb(_drawn(chain, job, board, plan, seconds, turn, above, size, theme, is_over))
+
+
+def chain_of(job: Job, board: Board, plan: BoardPlan, *, cell: float | None = None) -> StockChain:
+    """The stock of a planned board, in this process."""
+    about = board.back_of.about if board.back_of is not None else None
+    return StockChain(plan, board.sheet, job.bits, about, cell=cell)
+
+
+def _drawn(
+    chain: StockChain, job: Job, board: Board, plan: BoardPlan, seconds: float, turn: float, above: float,
+    size: tuple[int, int], theme: str, is_over: bool,
+) -> AnyArray:  # fmt: skip
+    painted = np.empty(chain.grid.shape, dtype=np.uint32)
+    chain.paint([painted], chain.grid.all)
+    around = surroundings(job, board, plan, seconds, bed_colour=_BED[theme], has_bit=not is_over)
     view = fitting(board.sheet, turn, above, size)
-    pixels, _ = picture(field, wood, board.sheet, cell, view, size, background=_TABLE[theme])
+    request = TiltRequest(
+        0, view, size, True, around if not is_over else around._replace(fixtures=()), _TABLE[theme], is_over
+    )
+    return chain.tilted(request, painted)
+
+
+def _rgb(pixels: AnyArray) -> AnyArray:
     return np.stack(((pixels >> 16) & 255, (pixels >> 8) & 255, pixels & 255), axis=-1).astype(np.uint8)

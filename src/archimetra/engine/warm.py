@@ -25,7 +25,9 @@ from archimetra.base.files import write_safely
 from archimetra.edits import cutting, inlaying, placement, rack
 from archimetra.engine.keys import lean_board, lean_job
 from archimetra.engine.mating import mating_of
+from archimetra.engine.messages import CloserRequest, MomentRequest, TiltRequest
 from archimetra.engine.planning import plan_board
+from archimetra.engine.tilting import chain_of
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.joining import join
 from archimetra.geometry.path import Path
@@ -40,11 +42,11 @@ from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Job, new_job
+from archimetra.job.sheet import Fixture
 from archimetra.job.starter_rack import starter_rack
 from archimetra.layout.nest.request import KeepClear, NestPart, NestRequest, NestSheet
 from archimetra.layout.nest.stages import nest
-from archimetra.stock.shade import face, paint
-from archimetra.stock.timeline import StockTimeline
+from archimetra.stock.viewpoint import Around, fitting
 from archimetra.toolpath.suggest import suggestions
 
 
@@ -132,11 +134,16 @@ def _planned(job: Job) -> None:
     board = job.boards[0]
     job, board = pickle.loads(pickle.dumps((lean_job(job), lean_board(board))))
     plan = pickle.loads(pickle.dumps(plan_board(job, board, {})))
-    stock = StockTimeline(board.sheet, plan.run, job.bits, cell=2.0, times=plan.times.ends)
-    stock.seek(plan.times.total / 2)
-    stock.section((0, 0), (100, 100), plan.times.total, samples=10)
-    pixels = np.zeros(stock.shape, np.uint32)
-    paint(stock.field, face(board.sheet, stock.shape, 2.0), board.sheet, 2.0, pixels, (0, 0, 10, 10))
+    chain = chain_of(job, board, plan, cell=2.0)
+    chain.seek(plan.times.total / 2)
+    pixels = np.zeros(chain.grid.shape, np.uint32)
+    chain.paint([pixels, np.zeros_like(pixels)], chain.grid.all)
+    chain.section(MomentRequest(plan.times.total, ((0, 0), (100, 100)), 10))
+    around = Around(fixtures=(Fixture(x=0.0, y=0.0),), bed=(0.0, 0.0, 50.0, 50.0), bit=job.bits[0])
+    view = fitting(board.sheet, 30.0, 40.0, (200, 90))
+    for is_fine in (True, False):
+        chain.tilted(TiltRequest(0, view, (200, 90), is_fine, around, 0, is_over=is_fine), pixels)
+    chain.closer(CloserRequest(0, (0.0, 0.0, 30.0, 30.0), 1.0))
 
 
 def _with_cut(job: Job, kind: type[Cut], **fields: Any) -> Job:

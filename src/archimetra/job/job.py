@@ -18,6 +18,7 @@ from archimetra.job.parts import Instance, Part
 from archimetra.job.quantities import Unit
 from archimetra.job.record import Record
 from archimetra.job.require import require
+from archimetra.job.sections import MOST_SECTIONS, SectionLine
 from archimetra.job.setups import Tiling, Turnover
 from archimetra.job.shapes import Backdrop, Guide, Layer, Measure, Shape, Source
 from archimetra.job.sheet import Fixture, Heights, Machine, Sheet, Zero
@@ -25,6 +26,7 @@ from archimetra.job.starter_rack import STARTER_BITS
 from archimetra.job.turning import from_behind, from_the_front
 
 replace = msgspec.structs.replace
+MOST_DISMISSED = 1000
 
 
 class _OnASheet(Record, frozen=True, kw_only=True):
@@ -51,8 +53,15 @@ class _OnASheet(Record, frozen=True, kw_only=True):
     has_centre_lines: bool = False
     measures: tuple[Measure, ...] = ()
     instances: tuple[Instance, ...] = ()
+    sections: tuple[SectionLine, ...] = ()
+    dismissed: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
+        require(len(self.sections) <= MOST_SECTIONS, f"a board has at most {MOST_SECTIONS} section lines")
+        require(
+            len(self.dismissed) <= MOST_DISMISSED and all(len(key) <= 80 for key in self.dismissed),
+            f"a board keeps at most {MOST_DISMISSED} dismissed findings",
+        )
         require(0 <= self.quarter_turns <= 3, "a board lies turned by 0 to 3 quarter turns")
 
 
@@ -69,7 +78,7 @@ class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
     ``shapes`` are those of its ``instances`` (see ``job.flat``). ``bed_x,
     bed_y``: where the front left corner of the sheet lies on the machine's bed, as it lies: turned counter-clockwise by ``quarter_turns``. With a
     ``tiling`` it is cut in several setups. ``back_of`` says which board this is the back of. ``margin`` (0 for none) is a set of guides that far inside the
-    sheet's edges. With ``auto_order`` cuts stand in the running order that suits them; dragging one turns it off. With ``piece_by_piece``
+    sheet's edges. ``sections`` are the lines it is cut along to be looked at, ``dismissed`` the keys of findings that stay quiet. With ``auto_order`` cuts stand in the running order that suits them; dragging one turns it off. With ``piece_by_piece``
     what one bit does is done for one piece of a part after the other."""
 
     sheet: Sheet

@@ -157,6 +157,7 @@ STEPS: tuple[Callable[[Document], Document], ...] = (
     _only_more,
     _only_more,
     _only_more,
+    _only_more,
 )
 
 

@@ -13,7 +13,7 @@ from archimetra.job.forms import Form
 from archimetra.job.ids import InlayId, LayerId, ShapeId
 from archimetra.job.record import Record
 
-# none near a bit's hue (tokens.BIT_HUES): artwork must not look like a path; each far enough from grey to come back from a drawing
+# none near a bit's hue (hues.BIT_HUES): artwork must not look like a path; each far enough from grey to come back from a drawing
 LAYER_COLOURS = ("#6B4BB0", "#2E8F4E", "#3F93CF", "#A33FA8", "#6B4212", "#B5234F", "#22256E", "#8C9414")
 
 

@@ -15,7 +15,8 @@ from archimetra.job.bits import Bit
 from archimetra.job.setups import TurnedAbout
 from archimetra.job.sheet import NO_WOOD_MM, Sheet
 from archimetra.job.turning import over
-from archimetra.stock.timeline import StockTimeline, grid_shape
+from archimetra.stock.grid import Grid, part, whole
+from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.shared.front import FrontFace
 
 Place = tuple[float, float]
@@ -24,22 +25,38 @@ Place = tuple[float, float]
 class Behind:
     """The finished front of a back whose sheet is ``sheet``."""
 
-    def __init__(self, front: FrontFace, about: TurnedAbout, sheet: Sheet, bits: Sequence[Bit], *, cell: float) -> None:
-        self._timeline = StockTimeline(front.sheet, front.run, bits, cell=cell)
-        self._timeline.seek(self._timeline.duration)
+    def __init__(
+        self,
+        front: FrontFace,
+        about: TurnedAbout,
+        sheet: Sheet,
+        bits: Sequence[Bit],
+        *,
+        cell: float,
+        grid: Grid | None = None,
+    ) -> None:
+        """``grid`` is what of the back is asked about: all of it, in cells of ``cell`` mm."""
+        self._grid = grid or whole(sheet, cell)
         self._over = over(about, sheet)
+        x0, y0, x1, y1 = self._grid.extent
+        (ax, ay), (bx, by) = self._over.apply(np.array([(x0, y0), (x1, y1)]))
+        box = min(ax, bx), min(ay, by), max(ax, bx), max(ay, by)
+        there = part(front.sheet, box, cell)
+        self._timeline = StockTimeline(front.sheet, front.run, bits, cell=cell, grid=there)
+        self._timeline.seek(self._timeline.duration)
         self._full = front.sheet.thickest
-        self._sheet, self._cell = sheet, cell
+        self._sheet = sheet
         self.under = self._field()
 
     def _field(self) -> AnyArray:
         """The underside of every cell of the back (ny, nx), mm below the back's face; the sheet's bottom where nothing is cut."""
-        ny, nx = grid_shape(self._sheet, self._cell)
-        x, y = (np.arange(nx) + 0.5) * self._cell, (np.arange(ny) + 0.5) * self._cell
+        grid, there = self._grid, self._timeline.grid
+        ny, nx = grid.shape
+        x, y = grid.x0 + (np.arange(nx) + 0.5) * grid.cell, grid.y0 + (np.arange(ny) + 0.5) * grid.cell
         fx, fy = self._over.a * x + self._over.e, self._over.d * y + self._over.f
         front = self._timeline.field
-        i = np.clip((fx / self._cell).astype(np.int64), 0, front.shape[1] - 1)
-        j = np.clip((fy / self._cell).astype(np.int64), 0, front.shape[0] - 1)
+        i = np.clip(np.floor((fx - there.x0) / there.cell).astype(np.int64), 0, front.shape[1] - 1)
+        j = np.clip(np.floor((fy - there.y0) / there.cell).astype(np.int64), 0, front.shape[0] - 1)
         return np.asarray(-self._sheet.thickest - self.cut_of(front[np.ix_(j, i)]), dtype=np.float32)
 
     def section(self, a: Place, b: Place, *, samples: int) -> FloatArray:

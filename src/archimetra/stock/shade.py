@@ -2,48 +2,112 @@
 
 from __future__ import annotations
 
-from math import cos, radians, sin
+from collections.abc import Sequence
+from math import ceil, cos, radians, sin
 
 import numpy as np
 
 from archimetra.geometry.arrays import AnyArray
 from archimetra.job.materials import rgb
 from archimetra.job.sheet import Sheet
-from archimetra.stock.shade_kernels import shade
+from archimetra.stock.bands import in_bands
+from archimetra.stock.grid import Box, Grid
+from archimetra.stock.shade_kernels import FALL, halved, horizon, mean_around, shade
 
-SPOILBOARD = (150, 141, 124)
+SPOILBOARD = (171, 158, 136)
+NEAR_MM, WIDE_MM = 1.1, 5.0  # how far around a place what hides the sky from it is looked for
+_MOST_CELLS_FAR = 220  # light is followed no farther than this: in fine cells what lies beyond is out of the picture
 
 
-def face(sheet: Sheet, shape: tuple[int, int], cell: float) -> AnyArray:
-    """The uncut face, (ny, nx, 3) uint8, grain along ``grain_degrees``. The same sheet always looks the same."""
+def face(sheet: Sheet, grid: Grid) -> AnyArray:
+    """The uncut face, (ny, nx) uint32 0x00RRGGBB, grain along ``grain_degrees``. The same sheet always looks the same, however fine the cells."""
     base, line = (np.array(rgb(tone), dtype=np.float32) for tone in sheet.tones)
     angle = radians(sheet.grain_degrees)
-    y, x = np.ogrid[0 : shape[0], 0 : shape[1]]
-    px, py = (x + 0.5) * cell, (y + 0.5) * cell
+    y, x = np.ogrid[0 : grid.shape[0], 0 : grid.shape[1]]
+    px, py = grid.x0 + (x + 0.5) * grid.cell, grid.y0 + (y + 0.5) * grid.cell
     along = (px * cos(angle) + py * sin(angle)).astype(np.float32)
     across = (-px * sin(angle) + py * cos(angle)).astype(np.float32)
     warp = across + 2.4 * np.sin(along / 61) + 1.1 * np.sin(along / 23 + across / 31) + 3.5 * np.sin(across / 47)
     bands = 0.5 + 0.5 * np.sin(warp * 0.62 + 1.3 * np.sin(warp * 0.17))
     fine = 0.5 + 0.5 * np.sin(warp * 5.1 + 0.8 * np.sin(along / 9))
     mix = np.clip(0.36 * bands**3 + 0.14 * fine, 0.0, 1.0)[..., None]
-    return np.asarray((base * (1 - mix) + line * mix), dtype=np.uint8)
+    r, g, b = np.moveaxis((base * (1 - mix) + line * mix).astype(np.uint32), -1, 0)
+    return np.asarray((r << 16) | (g << 8) | b, dtype=np.uint32)
 
 
-def paint(
-    field: AnyArray, wood: AnyArray, sheet: Sheet, cell: float, pixels: AnyArray, box: tuple[int, int, int, int]
-) -> None:
-    """Fill ``pixels`` (ny, nx) uint32 0xffRRGGBB, back of the sheet on top, for the cells (x0, y0, x1, y1)."""
-    shade(field, wood, np.array(SPOILBOARD, dtype=np.uint8), sheet.thinnest, cell, pixels, *box)
+class Painter:
+    """Paints fields of one sheet over one grid; keeps its face between pictures."""
+
+    def __init__(self, sheet: Sheet, grid: Grid) -> None:
+        self.sheet, self.grid = sheet, grid
+        self.wood = face(sheet, grid)
+        deepest = sheet.thickest
+        far = ceil(max(deepest / FALL, WIDE_MM) / grid.cell) + 2
+        self.reach = min(far, _MOST_CELLS_FAR)
+        """So many cells around what changed look different."""
+        self._grain = cos(radians(sheet.grain_degrees)), sin(radians(sheet.grain_degrees))
+
+    def paint(self, field: AnyArray, pixels: AnyArray, box: Box | None = None) -> Box:
+        """Fill ``pixels`` (ny, nx) uint32 0xffRRGGBB, back of the sheet on top, where cells within ``box`` (all) have changed; the
+        cells that were painted."""
+        ny, nx = self.grid.shape
+        x0, y0, x1, y1 = box or (0, 0, nx, ny)
+        r = self.reach
+        out = (max(x0 - r, 0), max(y0 - r, 0), min(x1 + r, nx), min(y1 + r, ny))
+        a, b, c, d = max(out[0] - r, 0), max(out[1] - r, 0), min(out[2] + r, nx), min(out[3] + r, ny)
+        part = np.ascontiguousarray(field[b:d, a:c])
+        edge, near, wide = (np.empty(part.shape, dtype=np.float32) for _ in range(3))
+        cell, low = self.grid.cell, -self.sheet.thickest
+        sums = np.empty(part.shape[1], dtype=np.float32)
+        horizon(part, edge, FALL * cell)
+        spans = [min(max(1, round(mm / cell)), r) for mm in (NEAR_MM, WIDE_MM)]
+        for span, mean in zip(spans, (near, wide), strict=True):
+            mean_around(part, low, mean, sums, span)
+        around, reach, under = (
+            _with_neighbours(field, out),
+            np.array(spans) * cell,
+            np.array(SPOILBOARD, dtype=np.uint8),
+        )
+
+        def band(first: int, last: int) -> None:
+            shade(
+                around[first : last + 2], edge, near, wide, reach, self.wood, under, self.sheet.thinnest, cell, *self._grain, pixels,
+                (out[0], out[1] + first, out[2], out[1] + last), (out[0] - a, out[1] - b + first),
+            )  # fmt: skip
+
+        in_bands(out[3] - out[1], band)
+        return out
 
 
-def touched_box(tiles: AnyArray, shape: tuple[int, int], tile: int, margin: int) -> tuple[int, int, int, int] | None:
-    """The cells (x0, y0, x1, y1) around all touched tiles, with a margin for light and shadow; None for none."""
+def coarsen(levels: Sequence[AnyArray], box: Box) -> None:
+    """Bring the coarser pictures up to date with the first where the cells of a box were painted, so that seen from far away thin lines are
+    thin and not broken."""
+    ny = levels[0].shape[0]
+    left, right = box[0], box[2]
+    first, last = ny - box[3], ny - box[1]  # rows
+    for fine, coarse in zip(levels, levels[1:], strict=False):
+        left, first = left // 2, first // 2
+        right, last = min((right + 1) // 2, coarse.shape[1]), min((last + 1) // 2, coarse.shape[0])
+        halved(fine, coarse, left, first, right, last)
+
+
+def touched_box(tiles: AnyArray, shape: tuple[int, int], tile: int) -> Box | None:
+    """The cells around all touched tiles; None for none."""
     rows, columns = np.flatnonzero(tiles.any(axis=1)), np.flatnonzero(tiles.any(axis=0))
     if not len(rows):
         return None
     return (
-        max(int(columns[0]) * tile - margin, 0),
-        max(int(rows[0]) * tile - margin, 0),
-        min((int(columns[-1]) + 1) * tile + margin, shape[1]),
-        min((int(rows[-1]) + 1) * tile + margin, shape[0]),
+        int(columns[0]) * tile,
+        int(rows[0]) * tile,
+        min((int(columns[-1]) + 1) * tile, shape[1]),
+        min((int(rows[-1]) + 1) * tile, shape[0]),
     )
+
+
+def _with_neighbours(field: AnyArray, box: Box) -> AnyArray:
+    """The cells of a box and one more on every side; at the field's edge its last cells once more."""
+    x0, y0, x1, y1 = box
+    rows = np.clip(np.arange(y0 - 1, y1 + 1), 0, field.shape[0] - 1)
+    columns = np.clip(np.arange(x0 - 1, x1 + 1), 0, field.shape[1] - 1)
+    inner = field[max(y0 - 1, 0) : y1 + 1, max(x0 - 1, 0) : x1 + 1]
+    return np.ascontiguousarray(inner if inner.shape == (len(rows), len(columns)) else field[np.ix_(rows, columns)])

@@ -1,51 +1,153 @@
-"""Compiled loop of ``shade``: heights to pixels, light from the upper left."""
+"""Compiled loops of ``shade``: heights to pixels under one light from the upper left.
+
+Three things make depth read at a glance, each worked out once per cell: how the surface faces the light, whether something
+nearer to the light stands in its way (a horizon carried along the light's diagonal, so that the cost does not depend on how far a
+shadow falls), and how much of the sky the ground around hides (the mean height around, in a near and a wide window).
+"""
 
 from __future__ import annotations
-
-from math import sqrt
 
 import numpy as np
 from numba import njit
 
-_SHADOW_REACH = 10
+LIGHT = (-0.55, 0.55, 0.63)
+"""Towards the light: from the left, from behind, from above."""
+FALL = 1.25
+"""How far a shadow's edge falls, mm for each mm along x (and y): the light's slope along its diagonal."""
+_SOFT_MM = 0.7  # a shadow is full where the ground lies this far under its edge
+_EDGE_CELLS = 4.0  # steeper than this from cell to cell is a wall: steeper than the flanks of a 30 degree bit
+_NO_EDGE = np.float32(-1e9)
 
 
 @njit(cache=True, nogil=True)
-def shade(field, wood, under, thickness, cell, pixels, x0, y0, x1, y1):
-    """Fill ``pixels`` (ny, nx) uint32 0xffRRGGBB, row 0 at the back of the sheet, for cells [x0, x1) x [y0, y1).
-
-    ``wood`` (ny, nx, 3) uint8 is the sheet's face, ``under`` (3,) what shows where it is cut through.
-    """
+def horizon(field, edge, drop):
+    """``edge`` (ny, nx) float32: how high the shadow's edge stands over each cell, for a light from the left and behind. ``drop`` is its
+    fall from cell to cell along the diagonal, mm."""
     ny, nx = field.shape
-    bottom = -thickness + 1e-4
-    for j in range(y0, y1):
-        for i in range(x0, x1):
-            h = field[j, i]
-            through = h <= bottom
-            west = field[j, max(i - 1, 0)]
-            east = field[j, min(i + 1, nx - 1)]
-            south = field[max(j - 1, 0), i]
-            north = field[min(j + 1, ny - 1), i]
-            gx = (min(max(east, -thickness), 0.0) - min(max(west, -thickness), 0.0)) / (2 * cell)
-            gy = (min(max(north, -thickness), 0.0) - min(max(south, -thickness), 0.0)) / (2 * cell)
-            size = sqrt(1.0 + gx * gx + gy * gy)
-            light = (0.55 * gx - 0.55 * gy + 0.63) / size / 0.63  # light from (-1, 1, 1.15)
-            light = 0.72 + 0.28 * min(max(light, 0.0), 1.35)
-            depth = min(max(-h / thickness, 0.0), 1.0)
-            if through:
-                r, g, b = under[0] * 1.0, under[1] * 1.0, under[2] * 1.0
-                light = 1.0
-            else:
-                tone = 1.0 - 0.16 * depth - (0.07 if h < -0.001 else 0.0)
-                r, g, b = wood[j, i, 0] * tone, wood[j, i, 1] * tone, wood[j, i, 2] * tone
-            dark = 0.0
-            for k in range(1, _SHADOW_REACH):
-                a, c = i - k, j + k
-                if a < 0 or c >= ny:
-                    break
-                rise = field[c, a] - h - k * cell * 1.25
-                if rise > 0.0:
-                    dark = max(dark, min(rise / 2.0, 1.0) * (1.0 - k / _SHADOW_REACH))
-            light *= 1.0 - 0.42 * dark
-            r, g, b = min(r * light, 255.0), min(g * light, 255.0), min(b * light, 255.0)
-            pixels[ny - 1 - j, i] = np.uint32(0xFF000000) | (np.uint32(r) << 16) | (np.uint32(g) << 8) | np.uint32(b)
+    drop = np.float32(drop)
+    edge[ny - 1, :] = _NO_EDGE
+    for j in range(ny - 2, -1, -1):
+        above, over, row = field[j + 1, : nx - 1], edge[j + 1, : nx - 1], edge[j, 1:]
+        edge[j, 0] = _NO_EDGE
+        for i in range(len(row)):
+            row[i] = max(above[i], over[i]) - drop
+
+
+@njit(cache=True, nogil=True)
+def mean_around(field, low, out, sums, radius):
+    """``out`` (ny, nx) float32: the mean of the heights in a square of ``radius`` cells to each side, none counted lower than ``low`` nor
+    above the sheet's top. ``sums`` (nx,) float32 is room for the sums of columns."""
+    ny, nx = field.shape
+    low, top = np.float32(low), np.float32(0.0)
+    sums[:] = 0.0
+    for j in range(min(radius, ny)):
+        row = field[j]
+        for i in range(nx):
+            sums[i] += min(max(row[i], low), top)
+    for j in range(ny):
+        if j + radius < ny:
+            row = field[j + radius]
+            for i in range(nx):
+                sums[i] += min(max(row[i], low), top)
+        if j - radius - 1 >= 0:
+            row = field[j - radius - 1]
+            for i in range(nx):
+                sums[i] -= min(max(row[i], low), top)
+        high = min(j + radius, ny - 1) - max(j - radius, 0) + 1
+        total = np.float32(0.0)
+        for i in range(min(radius, nx)):
+            total += sums[i]
+        to = out[j]
+        for i in range(nx):
+            if i + radius < nx:
+                total += sums[i + radius]
+            if i - radius - 1 >= 0:
+                total -= sums[i - radius - 1]
+            wide = min(i + radius, nx - 1) - max(i - radius, 0) + 1
+            to[i] = total / np.float32(wide * high)
+
+
+@njit(cache=True, nogil=True, fastmath=True)
+def shade(field, edge, near, wide, reach, wood, under, thickness, cell, grain_x, grain_y, pixels, box, at):
+    """Fill ``pixels`` (ny, nx) uint32 0xffRRGGBB, row 0 the last of the cells, for the cells ``box`` (x0, y0, x1, y1).
+
+    ``wood`` (ny, nx) uint32 is the sheet's face, ``under`` (3,) what shows where it is cut through; the grain runs along (grain_x,
+    grain_y). The rest lies around the box: ``field`` holds it with one cell more on every side; in ``edge``, the light's horizon, and
+    ``near`` and ``wide``, the means around over windows of ``reach`` (2,) mm, its first cell stands at ``at`` (column, row)."""
+    # rows are taken as slices and indexed from 0: only so does the loop run on several cells at once
+    x0, y0, x1, y1 = box
+    left, bottom_row = at
+    nx, ny = x1 - x0, y1 - y0
+    last = pixels.shape[0] - 1
+    low, top = np.float32(-thickness), np.float32(0.0)
+    bottom = np.float32(-thickness + 1e-4)
+    half = np.float32(0.5 / cell)
+    lx, ly, lz = np.float32(0.55 / 0.63), np.float32(-0.55 / 0.63), np.float32(1.0)
+    edge_drop = np.float32(_EDGE_CELLS * cell)
+    zero, one, white = np.float32(0.0), np.float32(1.0), np.float32(255.0)
+    near_by, wide_by = np.float32(0.8 / reach[0]), np.float32(0.45 / reach[1])
+    deep_by = np.float32(0.10 / thickness)
+    soft = np.float32(1.0 / _SOFT_MM)
+    along_x, along_y = np.float32(grain_x), np.float32(grain_y)
+    ur, ug, ub = np.float32(under[0]), np.float32(under[1]), np.float32(under[2])
+    for j in range(ny):
+        here, west, east = field[j + 1, 1 : nx + 1], field[j + 1, :nx], field[j + 1, 2 : nx + 2]
+        south, north = field[j, 1 : nx + 1], field[j + 2, 1 : nx + 1]
+        row = bottom_row + j
+        edges, nears, wides = edge[row, left : left + nx], near[row, left : left + nx], wide[row, left : left + nx]
+        woods, to = wood[y0 + j, x0:x1], pixels[last - y0 - j, x0:x1]
+        for i in range(nx):
+            h = here[i]
+            own = min(max(h, low), top)
+            # over the edge of a wall the ground is level up to it: what lies far below is not part of its slope
+            least = max(own - edge_drop, low)
+            gx = (min(max(east[i], least), top) - min(max(west[i], least), top)) * half
+            gy = (min(max(north[i], least), top) - min(max(south[i], least), top)) * half
+            if east[i] < least or west[i] < least:
+                gx = zero
+            if north[i] < least or south[i] < least:
+                gy = zero
+            size = one / np.sqrt(one + gx * gx + gy * gy)
+            light = min(max((lx * gx + ly * gy + lz) * size, zero), np.float32(1.5))
+            light = np.float32(0.62) + np.float32(0.38) * light
+            shadow = min(max((edges[i] - own) * soft, zero), one)
+            hidden = min(max((nears[i] - own) * near_by, zero), np.float32(0.8))
+            hidden += min(max((wides[i] - own) * wide_by, zero), np.float32(0.9))
+            light *= (one - np.float32(0.34) * shadow) * (one - np.float32(0.28) * hidden)
+            tint = np.int32(woods[i])
+            r, g, b = np.float32((tint >> 16) & 255), np.float32((tint >> 8) & 255), np.float32(tint & 255)
+            # fresh wood is paler than the weathered face; across the grain it drinks the light
+            is_cut = one if h < np.float32(-0.001) else zero
+            end = abs(gx * along_x + gy * along_y) * size
+            pale = is_cut * (np.float32(0.26) - np.float32(0.2) * end)
+            r += (white - r) * pale
+            g += (np.float32(246.0) - g) * pale
+            b += (np.float32(226.0) - b) * pale
+            tone = light * (one + own * deep_by - is_cut * np.float32(0.08) * end)
+            is_through = h <= bottom
+            r = min((ur * light if is_through else r * tone), white)
+            g = min((ug * light if is_through else g * tone), white)
+            b = min((ub * light if is_through else b * tone), white)
+            to[i] = (
+                np.uint32(0xFF000000)
+                | (np.uint32(np.int32(r)) << np.uint32(16))
+                | (np.uint32(np.int32(g)) << np.uint32(8))
+                | np.uint32(np.int32(b))
+            )
+
+
+@njit(cache=True, nogil=True)
+def halved(fine, out, x0, y0, x1, y1):
+    """Each pixel of ``out`` (h, w) in columns x0 to x1 and rows y0 to y1 the mean of four of ``fine`` (2h, 2w)."""
+    for row in range(y0, y1):
+        a, b, to = fine[2 * row], fine[2 * row + 1], out[row]
+        for column in range(x0, x1):
+            p, q, r, s = a[2 * column], a[2 * column + 1], b[2 * column], b[2 * column + 1]
+            total = np.uint32(0xFF000000)
+            for shift in (np.uint32(0), np.uint32(8), np.uint32(16)):
+                mean = (
+                    ((p >> shift) & np.uint32(255)) + ((q >> shift) & np.uint32(255))
+                    + ((r >> shift) & np.uint32(255)) + ((s >> shift) & np.uint32(255)) + np.uint32(2)
+                ) >> np.uint32(2)  # fmt: skip
+                total |= (mean & np.uint32(255)) << shift
+            to[column] = total

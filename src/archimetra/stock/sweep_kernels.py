@@ -154,50 +154,97 @@ def _distance(px, py, x0, y0, dx, dy, length):
 
 @njit(cache=True, nogil=True)
 def sweep(field, origin_x, origin_y, cell, points, first, last, bit_of, shapes, radii, tangents, tips, tiles):
-    """Lower ``field`` (ny, nx) float32 by the moves that end at points first ... last - 1 (rapids included: they cut
+    """Lower ``field`` (ny, nx) float32, its corner at the origin, by the moves that end at points first ... last - 1 (rapids included: they cut
     what they hit). ``bit_of`` names each move's bit; ``tiles`` marks the 64 x 64 tiles that were touched."""
-    ny, nx = field.shape
     for n in range(max(first, 1), last):
+        _sweep_move(field, origin_x, origin_y, cell, points, n, bit_of, shapes, radii, tangents, tips, tiles)
+
+
+@njit(cache=True, nogil=True)
+def sweep_some(field, origin_x, origin_y, cell, points, some, bit_of, shapes, radii, tangents, tips, tiles):
+    """The same by the moves that end at ``some`` of the points (m,)."""
+    for n in some:
+        _sweep_move(field, origin_x, origin_y, cell, points, n, bit_of, shapes, radii, tangents, tips, tiles)
+
+
+@njit(cache=True, nogil=True)
+def _sweep_move(field, origin_x, origin_y, cell, points, n, bit_of, shapes, radii, tangents, tips, tiles):
+    ny, nx = field.shape
+    x0, y0, z0 = points[n - 1, 0] - origin_x, points[n - 1, 1] - origin_y, points[n - 1, 2]
+    x1, y1, z1 = points[n, 0] - origin_x, points[n, 1] - origin_y, points[n, 2]
+    if z0 >= 0.0 and z1 >= 0.0:
+        return
+    b = bit_of[n]
+    shape, radius, tangent, tip = shapes[b], radii[b], tangents[b], tips[b]
+    wide = reach(shape, radius, tangent, tip, -min(z0, z1))
+    low, high = min(y0, y1) - wide, max(y0, y1) + wide
+    if max(x0, x1) + wide < 0.0 or min(x0, x1) - wide > nx * cell:  # beside what the field covers
+        return
+    j0, j1 = max(int(ceil(low / cell - 0.5)), 0), min(int(floor(high / cell - 0.5)), ny - 1)
+    dx, dy = x1 - x0, y1 - y0
+    length = sqrt(dx * dx + dy * dy)
+    level = shape == FLAT and abs(z1 - z0) < 1e-9
+    z = np.float32(z0)
+    for j in range(j0, j1 + 1):
+        y = (j + 0.5) * cell
+        left, right = _row_span(y, x0, y0, x1, y1, dx, dy, length, wide)
+        if left > right:
+            continue
+        i0, i1 = max(int(ceil(left / cell - 0.5)), 0), min(int(floor(right / cell - 0.5)), nx - 1)
+        if i0 > i1:
+            continue
+        for t in range(i0 // TILE, i1 // TILE + 1):
+            tiles[j // TILE, t] = True
+        row = field[j, i0 : i1 + 1]
+        if shape == UNDERCUT:
+            bottom = min(z0, z1)
+            for i in range(len(row)):
+                d = _distance((i0 + i + 0.5) * cell, y, x0, y0, dx, dy, length)
+                if d > radius:
+                    continue
+                # beside the neck the wood above the head stays, where there is any
+                if length < 1e-9 or d <= tip or row[i] <= bottom + head_top(d, radius, tangent, tip):
+                    row[i] = min(row[i], np.float32(bottom))
+        elif level:
+            for i in range(len(row)):
+                row[i] = min(row[i], z)
+        else:
+            for i in range(len(row)):
+                v = np.float32(cut_z((i0 + i + 0.5) * cell, y, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip))
+                row[i] = min(row[i], v)
+
+
+@njit(cache=True, nogil=True)
+def sweep_hollow(hollow, origin_x, origin_y, cell, points, last, bit_of, shapes, radii, tangents, tips):
+    """What undercut bits hollow out beside their neck by the moves that end at points 1 ... last - 1: ``hollow`` (2, ny, nx) float32 takes
+    the lowest bottom and the highest top at each cell (top below bottom: nothing)."""
+    ny, nx = hollow.shape[1], hollow.shape[2]
+    for n in range(1, last):
+        b = bit_of[n]
+        if shapes[b] != UNDERCUT:
+            continue
         x0, y0, z0 = points[n - 1, 0] - origin_x, points[n - 1, 1] - origin_y, points[n - 1, 2]
         x1, y1, z1 = points[n, 0] - origin_x, points[n, 1] - origin_y, points[n, 2]
-        if z0 >= 0.0 and z1 >= 0.0:
+        bottom = min(z0, z1)
+        if bottom >= 0.0:
             continue
-        b = bit_of[n]
-        shape, radius, tangent, tip = shapes[b], radii[b], tangents[b], tips[b]
-        wide = reach(shape, radius, tangent, tip, -min(z0, z1))
-        low, high = min(y0, y1) - wide, max(y0, y1) + wide
-        j0, j1 = max(int(ceil(low / cell - 0.5)), 0), min(int(floor(high / cell - 0.5)), ny - 1)
+        radius, tangent, tip = radii[b], tangents[b], tips[b]
         dx, dy = x1 - x0, y1 - y0
         length = sqrt(dx * dx + dy * dy)
-        level = shape == FLAT and abs(z1 - z0) < 1e-9
-        z = np.float32(z0)
+        if length < 1e-9:  # down into what is open
+            continue
+        j0 = max(int(ceil((min(y0, y1) - radius) / cell - 0.5)), 0)
+        j1 = min(int(floor((max(y0, y1) + radius) / cell - 0.5)), ny - 1)
         for j in range(j0, j1 + 1):
             y = (j + 0.5) * cell
-            left, right = _row_span(y, x0, y0, x1, y1, dx, dy, length, wide)
+            left, right = _row_span(y, x0, y0, x1, y1, dx, dy, length, radius)
             if left > right:
                 continue
-            i0, i1 = max(int(ceil(left / cell - 0.5)), 0), min(int(floor(right / cell - 0.5)), nx - 1)
-            if i0 > i1:
-                continue
-            for t in range(i0 // TILE, i1 // TILE + 1):
-                tiles[j // TILE, t] = True
-            row = field[j, i0 : i1 + 1]
-            if shape == UNDERCUT:
-                bottom = min(z0, z1)
-                for i in range(len(row)):
-                    d = _distance((i0 + i + 0.5) * cell, y, x0, y0, dx, dy, length)
-                    if d > radius:
-                        continue
-                    # beside the neck the wood above the head stays, where there is any
-                    if length < 1e-9 or d <= tip or row[i] <= bottom + head_top(d, radius, tangent, tip):
-                        row[i] = min(row[i], np.float32(bottom))
-            elif level:
-                for i in range(len(row)):
-                    row[i] = min(row[i], z)
-            else:
-                for i in range(len(row)):
-                    v = np.float32(cut_z((i0 + i + 0.5) * cell, y, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip))
-                    row[i] = min(row[i], v)
+            for i in range(max(int(ceil(left / cell - 0.5)), 0), min(int(floor(right / cell - 0.5)), nx - 1) + 1):
+                d = _distance((i + 0.5) * cell, y, x0, y0, dx, dy, length)
+                if tip < d <= radius:
+                    hollow[0, j, i] = min(hollow[0, j, i], np.float32(bottom))
+                    hollow[1, j, i] = max(hollow[1, j, i], np.float32(bottom + head_top(d, radius, tangent, tip)))
 
 
 @njit(cache=True)

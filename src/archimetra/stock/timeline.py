@@ -1,14 +1,14 @@
 """The stock at any moment of a run: a heightfield, keyframes of the tiles that changed, replay from the nearest.
 
-Cell (j, i) is centred at ((i + 0.5) cell, (j + 0.5) cell) in board coordinates; heights are float32 mm, 0 on
-the sheet's top, never clipped at its bottom; where a sheet has no wood they lie below it from the start. Walls are known to half a cell; ``section`` does not
-use the field and is exact.
+Heights are float32 mm, 0 on the sheet's top, never clipped at its bottom; where a sheet has no wood they lie below it from the
+start. Walls are known to half a cell; ``section`` does not use the field and is exact. A field need not cover the whole sheet: what is looked at
+closely has one of its own, in fine cells.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from math import ceil, sqrt
+from math import ceil
 
 import numpy as np
 import shapely
@@ -18,25 +18,13 @@ from archimetra.geometry.sheets import cells_inside
 from archimetra.job.bits import Bit
 from archimetra.job.sheet import NO_WOOD_MM, Sheet
 from archimetra.stock.bitshapes import bit_shapes
-from archimetra.stock.sweep_kernels import TILE, sweep, sweep_line
+from archimetra.stock.grid import Grid, whole
+from archimetra.stock.sweep_kernels import TILE, UNDERCUT, sweep, sweep_hollow, sweep_line, sweep_some
 from archimetra.toolpath.shared.moves import straightened
 from archimetra.toolpath.shared.program import Run
 
-MOST_CELLS = 3_000_000
-FINEST_MM = 0.1
 KEYFRAME_WORK = 6_000_000  # cell updates between keyframes: some 10 to 20 ms of replay
 _WORK_PER_MOVE = 150
-
-
-def cell_for(sheet: Sheet, *, most_cells: int = MOST_CELLS) -> float:
-    """The finest cell, in twentieths of a mm, that keeps the sheet within ``most_cells``."""
-    fine = sqrt(sheet.width * sheet.height / most_cells)
-    return max(FINEST_MM, ceil(fine * 20) / 20)
-
-
-def grid_shape(sheet: Sheet, cell: float) -> tuple[int, int]:
-    """Rows and columns of a field."""
-    return ceil(sheet.height / cell - 1e-9), ceil(sheet.width / cell - 1e-9)
 
 
 class StockTimeline:
@@ -49,18 +37,21 @@ class StockTimeline:
         bits: Sequence[Bit],
         *,
         cell: float,
+        grid: Grid | None = None,
         times: FloatArray | None = None,
         field: AnyArray | None = None,
         keyframe_work: float = KEYFRAME_WORK,
         progress: Callable[[float], None] = lambda share: None,
     ) -> None:
         """``times`` (n,) are the seconds at which each row of the run ends; without them each row takes one.
-        ``field`` may be a given float32 array (in shared memory, say) of the right shape."""
+        ``grid`` says which part of the sheet the field covers (all of it, in cells of ``cell`` mm); ``field`` may be a given float32 array of its
+        shape."""
         self.sheet = sheet
-        self.cell = cell
-        self.shape = grid_shape(sheet, cell)
+        self.grid = grid or whole(sheet, cell)
+        self.cell = cell = self.grid.cell
+        self.shape = self.grid.shape
         self.field = np.zeros(self.shape, dtype=np.float32) if field is None else field
-        self._base = _without_wood(sheet, self.shape, cell)
+        self._base = _without_wood(sheet, self.grid)
         self.field[...] = 0.0 if self._base is None else self._base
         self._points, self._rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=cell / 20)
         self._points = np.require(
@@ -113,7 +104,7 @@ class StockTimeline:
             a, b = self._points[k - 1], self._points[k]
             part = np.ascontiguousarray(np.array([a, a + fraction * (b - a)]))
             bit_of = np.array([0, self._bit_of[k]], dtype=np.int64)
-            sweep(self.field, 0.0, 0.0, self.cell, part, 1, 2, bit_of, *self._bits.arguments(), changed)
+            self._sweep_moves(part, 1, 2, bit_of, changed)
         return changed
 
     def section(self, a: tuple[float, float], b: tuple[float, float], seconds: float, *, samples: int) -> FloatArray:
@@ -133,6 +124,25 @@ class StockTimeline:
         is_gone = (hollow[1] < hollow[0]) | (heights <= hollow[0] + 1e-9)  # opened from above since
         hollow[:, is_gone] = np.nan
         return heights, hollow
+
+    @property
+    def has_undercuts(self) -> bool:
+        """Whether the run has a bit that hollows wood out."""
+        return bool((self._bits.shapes[np.unique(self._bit_of)] == UNDERCUT).any())
+
+    def hollow_field(self) -> AnyArray:
+        """Bottom and top (2, ny, nx) float32 of what is hollowed out under wood that stands at the moment sought last; inf and -inf
+        where nothing is."""
+        hollow = np.empty((2, *self.shape), dtype=np.float32)
+        hollow[0], hollow[1] = np.inf, -np.inf
+        if len(self._points):
+            grid = self.grid
+            sweep_hollow(
+                hollow, grid.x0, grid.y0, grid.cell, self._points, self._at, self._bit_of, *self._bits.arguments()
+            )
+        is_gone = self.field <= hollow[0] + 1e-6  # opened from above since
+        hollow[0][is_gone], hollow[1][is_gone] = np.inf, -np.inf
+        return hollow
 
     # ---- inner workings
 
@@ -157,14 +167,37 @@ class StockTimeline:
         length = np.hypot(d[:, 0], d[:, 1])
         radius = self._bits.radii[self._bit_of[1:]]
         work = (2 * radius * length + np.pi * radius**2) / self.cell**2 + _WORK_PER_MOVE
-        is_high = (self._points[:-1, 2] >= 0) & (self._points[1:, 2] >= 0)
+        a, b = self._points[:-1], self._points[1:]
+        is_high = (a[:, 2] >= 0) & (b[:, 2] >= 0)
+        x0, y0, x1, y1 = self.grid.extent
+        low, high = np.minimum(a, b), np.maximum(a, b)
+        is_high |= (
+            (high[:, 0] < x0 - radius)
+            | (low[:, 0] > x1 + radius)
+            | (high[:, 1] < y0 - radius)
+            | (low[:, 1] > y1 + radius)
+        )
         done = np.cumsum(np.where(is_high, 1.0, work))
         count = max(1, ceil(float(done[-1]) / keyframe_work))
         marks = np.searchsorted(done, done[-1] * np.arange(1, count) / count) + 1
         return [1, *sorted({int(mark) for mark in marks if 1 < mark < len(self._points)}), len(self._points)]
 
     def _sweep(self, first: int, last: int, tiles: BoolArray) -> None:
-        sweep(self.field, 0.0, 0.0, self.cell, self._points, first, last, self._bit_of, *self._bits.arguments(), tiles)
+        self._sweep_moves(self._points, first, last, self._bit_of, tiles)
+
+    def _sweep_moves(self, points: FloatArray, first: int, last: int, bit_of: IntArray, tiles: BoolArray) -> None:
+        sweep(
+            self.field,
+            self.grid.x0,
+            self.grid.y0,
+            self.cell,
+            points,
+            first,
+            last,
+            bit_of,
+            *self._bits.arguments(),
+            tiles,
+        )
 
     def _tile(self, j: int, i: int) -> AnyArray:
         return self.field[j * TILE : (j + 1) * TILE, i * TILE : (i + 1) * TILE]
@@ -187,11 +220,40 @@ class StockTimeline:
         return changed
 
 
-def _without_wood(sheet: Sheet, shape: tuple[int, int], cell: float) -> AnyArray | None:
+class FinishedStock:
+    """The stock after all of a run, in as many parts as are asked for: what moves are near one is found before they are swept."""
+
+    def __init__(self, sheet: Sheet, run: Run, bits: Sequence[Bit], *, chord_tolerance_mm: float = 0.01) -> None:
+        self._sheet = sheet
+        points, rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=chord_tolerance_mm)
+        self._points = np.require(points, requirements=["C", "W"])
+        self._bits = bit_shapes(bits)
+        numbers = {bit.id: number for number, bit in enumerate(bits)}
+        of_block = np.array([numbers[block.bit] for block in run.blocks] or [0], dtype=np.int64)
+        self._bit_of = np.where(run.block[rows] >= 0, of_block[run.block[rows]], 0)
+        a, b = self._points[:-1], self._points[1:]
+        radius = self._bits.radii[self._bit_of[1:]][:, None]
+        self._low, self._high = np.minimum(a, b)[:, :2] - radius, np.maximum(a, b)[:, :2] + radius
+        self._is_low = (a[:, 2] < 0) | (b[:, 2] < 0)
+
+    def field(self, grid: Grid) -> AnyArray:
+        """Heights (ny, nx) float32 of a part."""
+        base = _without_wood(self._sheet, grid)
+        field = np.zeros(grid.shape, dtype=np.float32) if base is None else base.astype(np.float32)
+        x0, y0, x1, y1 = grid.extent
+        near = (self._high > (x0, y0)).all(axis=1) & (self._low < (x1, y1)).all(axis=1) & self._is_low
+        tiles = np.zeros((ceil(grid.shape[0] / TILE), ceil(grid.shape[1] / TILE)), dtype=bool)
+        some = np.flatnonzero(near) + 1
+        sweep_some(field, grid.x0, grid.y0, grid.cell, self._points, some, self._bit_of, *self._bits.arguments(), tiles)
+        return field
+
+
+def _without_wood(sheet: Sheet, grid: Grid) -> AnyArray | None:
     """The field before anything is cut; None where it is 0 all over."""
     if not sheet.outline:
         return None
-    inside = cells_inside(sheet.region, shape, cell)
+    region = shapely.transform(sheet.region, lambda xy: xy - (grid.x0, grid.y0))
+    inside = cells_inside(region, grid.shape, grid.cell)
     return np.where(inside, np.float32(0), np.float32(-sheet.thickest - NO_WOOD_MM))
 
 

@@ -1,13 +1,13 @@
-"""``Planning``: the plan of the shown board, and the files it gives."""
+"""``Planning``: the plan of the shown board, those of the others when nothing else is to be done, and the files they give."""
 
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from archimetra.app.session.document import Document
-from archimetra.engine.messages import BoardPlan, FilesMade, PlanProgress
+from archimetra.engine.messages import BoardPlan, FilesMade, PlanProgress, StandingMade
 from archimetra.job.ids import BoardId
 from archimetra.output.gcode_file import GcodeFile
 
@@ -15,10 +15,16 @@ if TYPE_CHECKING:
     from archimetra.engine.client import Engine
 
 
+IDLE_MS = 1500  # so long after the last plan the other boards are planned
+_NEXT_MS = 20
+
+
 class Planning(QObject):
     changed = Signal()  # how far it is
     planned = Signal()  # the shown board has a plan that fits the job
     files_made = Signal()
+    standing_made = Signal(object)  # of which board
+    known = Signal(object)  # BoardPlan of any board, as it is now
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
@@ -32,8 +38,17 @@ class Planning(QObject):
         self._plans: dict[BoardId, BoardPlan] = {}
         self._wanted_key = ""
         self._files_for = ""
+        self._quiet: BoardId | None = None  # the board planned meanwhile
+        self._given_up: set[BoardId] = set()
+        self._standing: dict[BoardId, StandingMade] = {}
+        self._idle = QTimer(self)
+        self._idle.setSingleShot(True)
+        self._idle.setInterval(IDLE_MS)
+        self._idle.timeout.connect(self._plan_others)
         document.replaced.connect(self._plans.clear)
+        document.replaced.connect(self._standing.clear)
         document.turning.connect(self._drop)
+        document.edited.connect(self._given_up.clear)
         document.edited.connect(self.replan)
         document.showed.connect(self.replan)
 
@@ -67,6 +82,8 @@ class Planning(QObject):
         """A plan that came; one that nobody waits for any more is dropped."""
         if plan.key == self._wanted_key and plan.board == self._document.board_id:
             self._take(plan)
+        elif plan.board == self._quiet:
+            self._take_other(plan)
 
     def _take(self, plan: BoardPlan) -> None:
         self.plan = plan
@@ -76,6 +93,65 @@ class Planning(QObject):
             self.engine.show_stock(plan, self._document.job, self._document.board)
         self.changed.emit()
         self.planned.emit()
+        self.known.emit(plan)
+        self._idle.start()
+
+    # ---- boards that are not looked at
+
+    def plan_of(self, board_id: BoardId) -> BoardPlan | None:
+        """The plan of any board as it is now; None while it is not known."""
+        from archimetra.engine.keys import plan_key
+
+        plan, board = self._plans.get(board_id), self._document.job.board(board_id)
+        return (
+            plan if plan is not None and board is not None and plan.key == plan_key(self._document.job, board) else None
+        )
+
+    def quiet_dropped(self, board: str) -> None:
+        """What was planned meanwhile gave way to something else."""
+        if board == self._quiet:
+            self._quiet = None
+        self._idle.start()
+
+    def standing_of(self, board_id: BoardId) -> StandingMade | None:
+        """What a board leaves standing as it is planned now; None while it is not known."""
+        made, plan = self._standing.get(board_id), self.plan_of(board_id)
+        return made if made is not None and plan is not None and made.key == plan.key else None
+
+    def take_standing(self, made: StandingMade) -> None:
+        self._standing[BoardId(made.board)] = made
+        if made.board == self._quiet:
+            self._quiet = None
+        self.standing_made.emit(BoardId(made.board))
+        self._idle.start(_NEXT_MS)
+
+    def _plan_others(self) -> None:
+        """The next thing to do while nobody waits: what the shown board leaves standing, then the other boards."""
+        if self.engine is None or self.is_planning or self._quiet is not None:
+            return
+        job, shown = self._document.job, self._document.board
+        if self.plan is not None and shown.id not in self._given_up and self.standing_of(shown.id) is None:
+            self._quiet = shown.id
+            self.engine.measure_standing(self.plan, job, shown)
+            return
+        board = next(
+            (board for board in job.boards if board.id not in self._given_up and self.plan_of(board.id) is None), None
+        )
+        if board is not None:
+            self._quiet = board.id
+            self.engine.plan_quietly(job, board.id)
+
+    def _take_other(self, plan: BoardPlan) -> None:
+        self._quiet = None
+        from archimetra.engine.keys import plan_key
+
+        board = self._document.job.board(BoardId(plan.board))
+        if board is not None and plan.key == plan_key(self._document.job, board):
+            self._plans[board.id] = plan
+            self.known.emit(plan)
+        self._idle.start(_NEXT_MS)
+
+    # ---- how far it is
 
     def show_progress(self, progress: PlanProgress) -> None:
         if progress.board == self._document.board_id and self.is_planning:
@@ -90,6 +166,9 @@ class Planning(QObject):
         """A worker stopped: no plan comes, and no files where it was at those of ``files_key``."""
         self.progress = None
         self.ready_share = 1.0
+        if self._quiet is not None:  # it may have been this one: not again until the job changes
+            self._given_up.add(self._quiet)
+            self._quiet = None
         if files_key and files_key == self._files_for:
             self.files_problem = sentence
             self.files_made.emit()

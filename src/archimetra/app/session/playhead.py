@@ -3,21 +3,43 @@
 from __future__ import annotations
 
 from math import hypot
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from archimetra.app.session.document import Document
 from archimetra.app.session.planning import Planning
-from archimetra.engine.messages import Moment, MomentRequest, StockReady
+from archimetra.edits import looking
+from archimetra.edits.looking import middle_line
+from archimetra.engine.messages import Moment, MomentRequest, StockReady, picture_levels
 from archimetra.job.ids import BoardId
+from archimetra.job.job import Board
+from archimetra.job.sections import SHORTEST_MM, section_letter
 
 if TYPE_CHECKING:
     from archimetra.engine.client import Engine
 
 Line = tuple[tuple[float, float], tuple[float, float]]
 SECTION_SAMPLES = 2400
+
+
+class StockPicture(NamedTuple):
+    """The stock from above: ``levels`` of pictures, each half as fine as the one before; ``shape`` rows and columns of cells of ``cell`` mm."""
+
+    levels: tuple[QImage, ...]
+    shape: tuple[int, int]
+    cell: float
+
+    def at_scale(self, scale: float) -> tuple[QImage, tuple[float, float, float, float]]:
+        """The coarsest picture that is fine enough at so many pixels per mm, and what it covers of the board (x0, y0, x1, y1), mm."""
+        level = 0
+        while level + 1 < len(self.levels) and self.cell * (2 << level) * scale <= 1.0:
+            level += 1
+        image, (ny, _) = self.levels[level], self.shape
+        size = self.cell * (1 << level)
+        top = ny * self.cell  # rows count from the back of the sheet
+        return image, (0.0, top - image.height() * size, image.width() * size, top)
 
 
 class Playhead(QObject):
@@ -35,8 +57,12 @@ class Playhead(QObject):
         self._is_at_end = True
         self._is_seeking = False
         self._seek_again = False
-        self._lines: dict[BoardId, Line] = {}
-        document.replaced.connect(self._lines.clear)
+        self._moved: dict[BoardId, Line] = {}  # lines on their way, not kept with the job
+        self._sections: dict[BoardId, int] = {}
+        self._shown_line: Line | None = None
+        document.replaced.connect(self._moved.clear)
+        document.replaced.connect(self._sections.clear)
+        document.edited.connect(self._follow_sections)
         document.turning.connect(self._to_end)
         document.showed.connect(self.line_changed)
         planning.planned.connect(self._follow_plan)
@@ -52,13 +78,18 @@ class Playhead(QObject):
         self.moved.emit()
         self._seek()
 
-    def picture(self) -> QImage | None:
-        """The stock at the moment shown, as a picture that looks into the engine's memory; None until it fits the plan."""
+    def picture(self) -> StockPicture | None:
+        """The stock at the moment shown, as pictures that look into the engine's memory; None until they fit the plan."""
         stock, plan, engine = self.stock, self._planning.plan, self.engine
         if stock is None or plan is None or engine is None or stock.key != plan.run_key or engine.pixels.buf is None:
             return None
-        ny, nx = stock.shape
-        return QImage(engine.pixels.buf, nx, ny, nx * 4, QImage.Format.Format_RGB32)
+        return StockPicture(
+            tuple(
+                QImage(engine.pixels.buf[offset : offset + 4 * nx * ny], nx, ny, nx * 4, QImage.Format.Format_RGB32)
+                for (ny, nx), offset in picture_levels(stock.shape)
+            ),
+            stock.shape, stock.cell,
+        )  # fmt: skip
 
     def take(self, moment: Moment) -> None:
         """The stock came to a moment."""
@@ -99,23 +130,87 @@ class Playhead(QObject):
 
     @property
     def line(self) -> Line:
-        """The section line of the shown board; across the middle of the sheet until it is dragged."""
+        """The section line of the shown board: where it was moved to, or as it is kept; across the middle of the sheet before that."""
         board = self._document.board
-        y = board.sheet.height / 2
-        return self._lines.get(board.id, ((-0.04 * board.sheet.width, y), (1.04 * board.sheet.width, y)))
+        return self._moved.get(board.id) or self._kept(board)
+
+    def _kept(self, board: Board) -> Line:
+        return board.sections[self.section].ends if board.sections else middle_line(board)
+
+    @property
+    def section(self) -> int:
+        """The number of the shown line among those of the board."""
+        board = self._document.board
+        return min(self._sections.get(board.id, 0), max(len(board.sections) - 1, 0))
+
+    @property
+    def section_count(self) -> int:
+        return max(len(self._document.board.sections), 1)
+
+    @property
+    def other_lines(self) -> list[tuple[str, Line]]:
+        """The board's other section lines with their letters."""
+        lines = self._document.board.sections
+        return [(section_letter(k), one.ends) for k, one in enumerate(lines) if k != self.section]
 
     def move_line(self, line: Line) -> None:
+        """Look along another line; ``keep_line`` keeps it with the job."""
         (ax, ay), (bx, by) = line
-        if abs(ax - bx) + abs(ay - by) < 1.0:
+        if abs(ax - bx) + abs(ay - by) < SHORTEST_MM:
             return
-        self._lines[self._document.board.id] = line
-        self.line_changed.emit()
-        self._seek()
+        self._moved[self._document.board.id] = line
+        self._show_line()
+
+    def keep_line(self) -> None:
+        """Keep the shown line with the job where it is now."""
+        line = self._moved.pop(self._document.board.id, None)
+        if line is not None:
+            self._document.apply(looking.place_section(self._document.job, self._document.board.id, self.section, line))
 
     def shift_line(self, mm: float) -> None:
         """Move the section line square to itself, up (or to the left, if it stands upright)."""
-        (ax, ay), (bx, by) = self.line
-        long = hypot(bx - ax, by - ay)
-        up = 1.0 if (bx - ax, by - ay) > (0.0, 0.0) else -1.0
-        dx, dy = -up * (by - ay) / long * mm, up * (bx - ax) / long * mm
-        self.move_line(((ax + dx, ay + dy), (bx + dx, by + dy)))
+        self.move_line(_beside(self.line, mm))
+        self.keep_line()
+
+    def show_section(self, number: int) -> None:
+        """Look along another of the board's lines."""
+        board = self._document.board
+        self._moved.pop(board.id, None)
+        self._sections[board.id] = number
+        self._show_line()
+
+    def add_section(self) -> None:
+        """Another line beside the shown one. Raises ValueError where there are too many."""
+        self.keep_line()
+        board = self._document.board
+        gap = max(0.08 * board.sheet.height, 5.0)
+        edit, number = looking.add_section(self._document.job, board.id, _beside(self.line, gap))
+        self._sections[board.id] = number
+        self._document.apply(edit)
+
+    def remove_section(self) -> None:
+        """Without the shown line."""
+        board = self._document.board
+        self._moved.pop(board.id, None)
+        self._document.apply(looking.remove_section(self._document.job, board.id, self.section))
+
+    def _show_line(self) -> None:
+        self._shown_line = self.line
+        self.line_changed.emit()
+        self._seek()
+
+    def _follow_sections(self) -> None:
+        """An edit, or undo, may have moved the shown line, or made and removed others."""
+        if self.line != self._shown_line:
+            self._show_line()
+        else:
+            self.line_changed.emit()
+
+
+def _beside(line: Line, mm: float) -> Line:
+    """The line moved square to itself, up (or to the left, if it stands upright)."""
+    (ax, ay), (bx, by) = line
+    long = hypot(bx - ax, by - ay)
+    up = 1.0 if (bx - ax, by - ay) > (0.0, 0.0) else -1.0
+    dx, dy = -up * (by - ay) / long * mm, up * (bx - ax) / long * mm
+    return (ax + dx, ay + dy), (bx + dx, by + dy)

@@ -18,7 +18,10 @@ from archimetra.app.session.imports import Imports
 from archimetra.app.session.nesting import Nesting
 from archimetra.app.session.planning import Planning
 from archimetra.app.session.playhead import Playhead
+from archimetra.app.session.seeing import Seeing
 from archimetra.artwork.drawing import DrawnLayer
+from archimetra.base.findings import Finding
+from archimetra.checks.quieting import told
 from archimetra.edits import basic as edits
 from archimetra.edits import copying, placing
 from archimetra.edits.copying import Clip
@@ -26,12 +29,18 @@ from archimetra.engine.messages import (
     ArtworkRead,
     BitsCompared,
     BoardPlan,
+    Closer,
     FilesMade,
     GettingReady,
     MateMade,
     Moment,
     PlanProgress,
+    QuietDropped,
+    StandingMade,
     StockReady,
+    Thumb,
+    Tilted,
+    TrialsMade,
     WorkerFailed,
 )
 from archimetra.geometry.affine import Affine
@@ -55,6 +64,7 @@ class AutosaveTold(NamedTuple):
 class Session(Document):
     mate_made = Signal(object)  # MateMade
     bits_compared = Signal(object)  # BitsCompared
+    trials_made = Signal(object)  # TrialsMade
     autosave_changed = Signal()  # it works, or no longer works
     said = Signal(str, str)  # kind ("note", "caution", "stop") and a sentence
     # what one part of the window asks of another
@@ -62,6 +72,8 @@ class Session(Document):
     cut_menu_wanted = Signal(object, object)  # the cut, and the place on the screen
     grid_wanted = Signal(float)  # mm between the points of the grid, 0 for none
     fitted_changed = Signal()
+    place_wanted = Signal(object)  # a Finding, or something else with ``at`` and ``subject``: to be shown in all views
+    left_shown = Signal(object)  # the ``Left`` whose spots are to be marked on the plan, () for none
     setup_changed = Signal()  # another setup of the board is shown, or the whole
     tool_wanted = Signal(object)  # a function from the plan to a tool, or None
 
@@ -77,6 +89,7 @@ class Session(Document):
         # in this order, and before any widget: each hears of the document before those that show what it has made of it
         self.planning = Planning(self)
         self.playhead = Playhead(self, self.planning)
+        self.seeing = Seeing(self, self.planning, self.playhead)
         self.imports = Imports(self)
         self.nesting = Nesting(self)
         self._to_come: tuple[BoardId, list[tuple[PartId, Placement]], tuple[Path, ...]] | None = None
@@ -148,7 +161,7 @@ class Session(Document):
             self._give_engine(None)
 
     def _give_engine(self, engine: Engine | None) -> None:
-        self.engine = self.planning.engine = self.playhead.engine = self.imports.engine = engine
+        self.engine = self.planning.engine = self.playhead.engine = self.imports.engine = self.seeing.engine = engine
 
     # ---- work kept aside
 
@@ -171,6 +184,20 @@ class Session(Document):
     def _forget_aside(self) -> None:
         if self._autosave is not None:
             self._autosave.forget()
+
+    # ---- what is told
+
+    def findings_of(self, board_id: BoardId) -> tuple[Finding, ...] | None:
+        """What is told of a board as it is now, without what was dismissed; None while it is not planned."""
+        plan, board = self.planning.plan_of(board_id), self.job.board(board_id)
+        if plan is None or board is None:
+            return None
+        return told(plan.findings, board.dismissed)
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        """What is told of the shown board by the plan that is shown."""
+        return told(self.planning.plan.findings, self.board.dismissed) if self.planning.plan is not None else ()
 
     # ---- what is picked
 
@@ -249,6 +276,16 @@ class Session(Document):
                 self.playhead.stock = event
             case Moment():
                 self.playhead.take(event)
+            case Tilted():
+                self.seeing.take_tilted(event)
+            case Closer():
+                self.seeing.take_closer(event)
+            case Thumb():
+                self.seeing.take_thumb(event)
+            case QuietDropped():
+                self.planning.quiet_dropped(event.board)
+            case StandingMade():
+                self.planning.take_standing(event)
             case ArtworkRead():
                 self.imports.take(event)
             case FilesMade():
@@ -257,6 +294,8 @@ class Session(Document):
                 self.mate_made.emit(event)
             case BitsCompared():
                 self.bits_compared.emit(event)
+            case TrialsMade():
+                self.trials_made.emit(event)
             case AutosaveTold():
                 self._tell_autosave(event.problem)
             case WorkerFailed():
@@ -271,6 +310,7 @@ class Session(Document):
     def _tell_failed(self, failed: WorkerFailed) -> None:
         log.error("%s\n%s", failed.sentence, failed.detail)
         self.playhead.stopped()
+        self.seeing.stopped()
         self.imports.stopped()
         self.planning.stopped(failed.files_key, failed.sentence)
         self.said.emit("stop", failed.sentence)

@@ -33,6 +33,14 @@ STATIONS: tuple[Station, ...] = (
     Station("artwork", "Artwork", "vector-spline", "Bring in and place drawings", ".artwork_page", "ArtworkPage"),
     Station("cuts", "Cuts", "bit", "What is cut, with which bit", ".cuts_page", "CutsPage"),
     Station("layout", "Layout", "layout", "Parts, and how they lie on sheets", ".layout_page", "LayoutPage"),
+    Station(
+        "check",
+        "Check",
+        "circle-check",
+        "What would go wrong, what is left standing, how long it takes",
+        ".check_page",
+        "CheckPage",
+    ),
     Station("output", "Output", "file-export", "Files for the machine", ".output_page", "OutputPage"),
 )
 

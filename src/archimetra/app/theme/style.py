@@ -105,6 +105,8 @@ def style_sheet(t: Tokens) -> str:
     QLabel[kind="caution"] {{ font-size: {s(NOTE_PX)}px; color: {t.caution}; }}
     QLabel[kind="stop"] {{ font-size: {s(NOTE_PX)}px; color: {t.picked}; }}
     QFrame[kind="line"] {{ background: {t.hairline}; border: none; max-height: 1px; min-height: 1px; }}
+    #showControl {{ background: {t.panel}; border: 1px solid {t.hairline}; border-radius: 4px; }}
+    QToolButton::menu-indicator {{ width: 0; image: none; }}
     QFrame[kind="card"] {{ background: {t.panel}; border: 1px solid {t.hairline}; border-radius: 4px; }}
     QLineEdit, QComboBox, QPlainTextEdit {{
         background: {t.field}; border: 1px solid {t.hairline}; border-radius: 4px; padding: 0 6px;

@@ -6,6 +6,8 @@ from typing import NamedTuple
 
 from PySide6.QtGui import QColor
 
+from archimetra.job.hues import bit_colour
+
 
 class Tokens(NamedTuple):
     """One theme. Text on page or panel in ``ink`` or ``quiet`` keeps a contrast of at least 4.5 to 1."""
@@ -39,12 +41,10 @@ DARK = Tokens(
     "#1A201F", "#2A3B38",
 )  # fmt: skip
 
-BIT_HUES = ("#3D5A98", "#B8801F", "#8A3F73", "#24808A", "#A94A35", "#5F7D2B", "#5B6670", "#C06A86")
-
 
 def bit_hue(place: int) -> QColor:
     """The hue of a rack place; it comes back after eight, and the letter tells them apart."""
-    return QColor(BIT_HUES[place % len(BIT_HUES)])
+    return QColor(bit_colour(place))
 
 
 def depth_shade(hue: QColor, share: float, *, is_dark: bool) -> QColor:

@@ -113,6 +113,10 @@ class LineDrag(Drag):
     def give_up(self) -> None:
         self._say(self._before)
 
+    def release(self, at: QPointF, held: Held) -> None:
+        if self.plan.line != self._before:
+            self.plan.line_dropped.emit()
+
     def _say(self, line: Line) -> None:
         self.plan.line = line
         self.plan.line_moved.emit(line)

@@ -46,16 +46,17 @@ def bed(painter: QPainter, plan: PlanSurface, reach: Box) -> None:
 def sheet(painter: QPainter, plan: PlanSurface) -> None:
     assert plan.board is not None
     sheet = plan.board.sheet
-    rect = plan.view.rect(0, 0, sheet.width, sheet.height)
     edge = placed(sheet_path(sheet), plan.view.to_screen)
     shadow = plan.tokens.color("ink", 26)
     painter.fillPath(edge.translated(2, 3), shadow if not plan.tokens.is_dark else plan.tokens.color("table"))
-    if plan.stock is not None:
+    if plan.stock is not None and plan.shown.stock:
         painter.save()
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, plan.stock.width() > rect.width() * 0.8)
-        if sheet.outline:
-            painter.setClipPath(edge)
-        painter.drawImage(rect, plan.stock)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setClipPath(edge)
+        image, extent = plan.stock.at_scale(plan.view.scale * plan.devicePixelRatioF())
+        painter.drawImage(plan.view.rect(*extent), image)
+        if plan.close_part is not None:
+            painter.drawImage(plan.view.rect(*plan.close_part.extent), plan.close_part.image)
         painter.restore()
     else:
         painter.fillPath(edge, tone_of(sheet))
@@ -88,6 +89,7 @@ def _flaws(painter: QPainter, plan: PlanSurface) -> None:
 def starts(painter: QPainter, plan: PlanSurface) -> None:
     if plan.starts is None:
         return
+    painter.setOpacity(faded(plan.view.scale))
     painter.setPen(QPen(plan.tokens.color("ink", 200), 1.2))
     painter.setBrush(plan.tokens.color("panel"))
     at = plan.view.points(plan.starts[:, :2])
@@ -104,6 +106,12 @@ def starts(painter: QPainter, plan: PlanSurface) -> None:
         painter.drawPolyline(QPolygonF([QPointF(-3, -4.5), QPointF(3, 0), QPointF(-3, 4.5)]))
         painter.drawLine(QPointF(0, -7), QPointF(0, -3.5))
         painter.restore()
+    painter.setOpacity(1.0)
+
+
+def faded(scale: float) -> float:
+    """How strongly marks on paths stand out at so many pixels per mm: from far away they would only hide the wood."""
+    return min(max((scale - 1.3) / 2.2, 0.0), 1.0)
 
 
 def _grid(painter: QPainter, plan: PlanSurface) -> None:
@@ -170,6 +178,11 @@ def rulers(painter: QPainter, plan: PlanSurface) -> None:
 
 
 def section_line(painter: QPainter, plan: PlanSurface) -> None:
+    for letter, line in plan.other_lines:
+        a, b = (plan.view.to_screen(*end) for end in line)
+        painter.setPen(QPen(plan.tokens.color("ink", 90), 1, Qt.PenStyle.DashLine))
+        painter.drawLine(a, b)
+        _line_ends(painter, plan, (a, b), letter, radius=8, ink=plan.tokens.color("quiet"))
     a, b = (plan.view.to_screen(*end) for end in plan.line)
     painter.setPen(QPen(plan.tokens.color("panel", 150), 3.2))
     painter.drawLine(a, b)
@@ -177,12 +190,21 @@ def section_line(painter: QPainter, plan: PlanSurface) -> None:
     pen.setDashPattern([9, 3, 2, 3])
     painter.setPen(pen)
     painter.drawLine(a, b)
-    painter.setFont(style.font(11, weight=QFont.Weight.DemiBold))
-    for at, text in ((a, "A"), (b, "A′")):
-        painter.setPen(QPen(plan.tokens.color("ink"), 1.2))
+    _line_ends(painter, plan, (a, b), plan.letter, radius=10, ink=plan.tokens.color("ink"))
+
+
+def _line_ends(
+    painter: QPainter, plan: PlanSurface, ends: tuple[QPointF, QPointF], letter: str, *, radius: float, ink: QColor
+) -> None:
+    """Discs with a section's letter."""
+    painter.setFont(style.font(11 if radius > 9 else 10, weight=QFont.Weight.DemiBold))
+    for at, text in zip(ends, (letter, f"{letter}′"), strict=True):
+        painter.setPen(QPen(ink, 1.2))
         painter.setBrush(plan.tokens.color("panel"))
-        painter.drawEllipse(at, 10, 10)
-        painter.drawText(QRectF(at.x() - 10, at.y() - 10, 20, 20), Qt.AlignmentFlag.AlignCenter, text)
+        painter.drawEllipse(at, radius, radius)
+        painter.drawText(
+            QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius), Qt.AlignmentFlag.AlignCenter, text
+        )
 
 
 def zero_point(painter: QPainter, plan: PlanSurface) -> None:

@@ -11,10 +11,12 @@ from PySide6.QtGui import QColor, QPen
 
 from archimetra.app.theme.tokens import Tokens, bit_hue, depth_shade
 from archimetra.app.views.line_layer import LineGroup, group
+from archimetra.app.views.shown import Paths
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.arrays import BoolArray, FloatArray, IntArray
 from archimetra.geometry.path import flatten_together
-from archimetra.job.ids import ShapeId
+from archimetra.job.bits import UNDERCUTS
+from archimetra.job.ids import CutId, ShapeId
 from archimetra.job.job import Board, Job
 from archimetra.job.shapes import Shape
 from archimetra.toolpath.shared.moves import Move, Role, straightened
@@ -90,31 +92,79 @@ def artwork_groups(board: Board, targets: Sequence[PickTarget], tokens: Tokens) 
     return out
 
 
-def toolpath_groups(job: Job, run: Run, tokens: Tokens) -> Iterator[LineGroup]:
-    """Toolpaths by bit and depth, air travel as dotted lines, tabs as short bridges; some thousand moves at a time, as
-    a long run takes a while."""
-    deepest = max(-float(run.xyz[:, 2].min(initial=0.0)), 1e-6)
-    place_of = {bit.id: bit.place for bit in job.bits}
-    places = np.array([place_of.get(b.bit, 0) for b in run.blocks] or [0])
-    air = QPen(tokens.color("quiet", 150), 1.0, Qt.PenStyle.DotLine)
-    bridge = QPen(tokens.color("caution"), 3.0)
-    bridge.setCapStyle(Qt.PenCapStyle.FlatCap)
-    is_bridge = _lowest_tabs(run)
+def blocks_shown(run: Run, paths: Paths, cut: CutId | None) -> BoolArray:
+    """The blocks (b,) of a run whose paths are drawn."""
+    return np.array(
+        [paths is Paths.ALL or (paths is Paths.PICKED and block.cut == cut) for block in run.blocks], dtype=bool
+    )
+
+
+def _in_pieces(run: Run) -> Iterator[tuple[FloatArray, IntArray]]:
+    """The run some thousand moves at a time, as a long one takes a while: points with arcs as chords, and the row each came from."""
     for first in range(1, len(run), MOVES_AT_A_TIME):
         rows = slice(first - 1, min(first + MOVES_AT_A_TIME, len(run)))
         points, row = straightened(run.xyz[rows], run.kind[rows], run.centre[rows], chord_tolerance_mm=0.02)
-        row = row + rows.start
-        is_air = (run.kind[row] == Move.RAPID) | (run.block[row] < 0)
-        yield _segments(air, points, is_air)
+        yield points, row + rows.start
+
+
+def _is_air(run: Run, row: IntArray) -> BoolArray:
+    return np.asarray((run.kind[row] == Move.RAPID) | (run.block[row] < 0))
+
+
+def toolpath_groups(job: Job, run: Run, tokens: Tokens, of: BoolArray) -> Iterator[LineGroup]:
+    """The toolpaths of some blocks (b,), by bit and depth."""
+    deepest = max(-float(run.xyz[:, 2].min(initial=0.0)), 1e-6)
+    place_of = {bit.id: bit.place for bit in job.bits}
+    places = np.array([place_of.get(b.bit, 0) for b in run.blocks])
+    for points, row in _in_pieces(run):
+        block = np.maximum(run.block[row], 0)
         shade = np.clip((-points[:, 2] / deepest * DEPTH_SHADES).astype(int), 0, DEPTH_SHADES - 1)
-        place = places[np.maximum(run.block[row], 0)]
-        cutting = ~is_air & (run.role[row] != Role.TAB)
+        place = places[block]
+        cutting = ~_is_air(run, row) & (run.role[row] != Role.TAB) & of[block]
         for number in np.unique(place[cutting]):
             for level in range(DEPTH_SHADES):
                 color = depth_shade(bit_hue(int(number)), level / (DEPTH_SHADES - 1), is_dark=tokens.is_dark)
                 color.setAlpha(200)
                 yield _segments(QPen(color, 1.2), points, cutting & (place == number) & (shade == level))
+
+
+def travel_groups(run: Run, tokens: Tokens) -> Iterator[LineGroup]:
+    """Travel through the air, dotted."""
+    air = QPen(tokens.color("quiet", 150), 1.0, Qt.PenStyle.DotLine)
+    for points, row in _in_pieces(run):
+        yield _segments(air, points, _is_air(run, row))
+
+
+def bridge_groups(run: Run, tokens: Tokens, of: BoolArray) -> Iterator[LineGroup]:
+    """The tabs of some blocks as short bridges across the path."""
+    bridge = QPen(tokens.color("caution"), 3.0)
+    bridge.setCapStyle(Qt.PenCapStyle.FlatCap)
+    is_bridge = _lowest_tabs(run) & (run.block >= 0) & of[np.maximum(run.block, 0)]
+    for points, row in _in_pieces(run):
         yield _segments(bridge, points, is_bridge[row])
+
+
+def hidden_edges(job: Job, run: Run, of: BoolArray, tokens: Tokens) -> Iterator[LineGroup]:
+    """How wide undercut bits hollow the wood out below its face, dashed."""
+    pen = QPen(tokens.color("ink", 190), 1.2, Qt.PenStyle.DashLine)
+    for number, block in enumerate(run.blocks):
+        bit = job.bit(block.bit)
+        if bit is None or bit.kind not in UNDERCUTS or not of[number]:
+            continue
+        rows = slice(block.first, block.last)
+        points, _ = straightened(run.xyz[rows], run.kind[rows], run.centre[rows], chord_tolerance_mm=0.05)
+        yield group(pen, _around_ways(points[:, :2], points[:, 2] < 0, bit.radius))
+
+
+def _around_ways(xy: FloatArray, is_low: BoolArray, radius: float) -> list[FloatArray]:
+    """The outlines of what lies within a radius of the stretches whose points are low."""
+    import shapely
+
+    ends = np.flatnonzero(np.diff(np.concatenate(([0], is_low.astype(int), [0]))))
+    ways = [shapely.linestrings(xy[a:b]) for a, b in zip(ends[::2], ends[1::2], strict=True) if b - a > 1]
+    area = shapely.union_all([shapely.buffer(way, radius, quad_segs=12) for way in ways])
+    rings = [ring for part in shapely.get_parts(area) for ring in (part.exterior, *part.interiors)]
+    return [np.asarray(shapely.get_coordinates(ring)) for ring in rings]
 
 
 def adjusted_groups(outlines: Sequence[FloatArray], tokens: Tokens) -> Iterator[LineGroup]:
@@ -123,14 +173,14 @@ def adjusted_groups(outlines: Sequence[FloatArray], tokens: Tokens) -> Iterator[
         yield group(QPen(tokens.color("accent"), 1.4, Qt.PenStyle.DashLine), list(outlines))
 
 
-def contour_starts(run: Run) -> FloatArray:
-    """Where each contour's first sideways cut begins: (n, 5), the point, the unit direction and how long the contour is."""
+def contour_starts(run: Run, of: BoolArray) -> FloatArray:
+    """Where each contour of some blocks (b,) makes its first sideways cut: (n, 5), the point, the unit direction and how long the contour is."""
     if len(run) < 2:
         return np.zeros((0, 5))
     step = np.zeros((len(run), 2))
     step[1:] = np.diff(run.xyz[:, :2], axis=0)
     size = np.hypot(step[:, 0], step[:, 1])
-    cuts = np.flatnonzero((run.kind != Move.RAPID) & (run.block >= 0) & (size > 1e-6))
+    cuts = np.flatnonzero((run.kind != Move.RAPID) & (run.block >= 0) & of[np.maximum(run.block, 0)] & (size > 1e-6))
     contour = _contour_of(run)
     numbers, first = np.unique(contour[cuts], return_index=True)
     rows = cuts[first]

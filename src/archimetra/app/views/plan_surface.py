@@ -7,12 +7,15 @@ from typing import NamedTuple
 
 import msgspec
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QImage, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
+from archimetra.app.session.playhead import StockPicture
+from archimetra.app.session.seeing import ClosePart
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.views.key_focus import KeyFocusView
 from archimetra.app.views.plan_scene import Hit, PickTarget, pick_at
+from archimetra.app.views.shown import Shown
 from archimetra.app.views.snapping import PointTargets, SnapPoint
 from archimetra.app.views.viewport import Viewport
 from archimetra.edits.layering import locked_shapes
@@ -55,13 +58,15 @@ class Held(NamedTuple):
 
 class PlanSurface(KeyFocusView):
     """``targets`` are the shapes that can be picked, ``chosen`` those that are; ``starts`` places and directions of contours, ``line`` the
-    section line. ``pressed`` is where the button went down, ``last`` where the pointer is; ``cursor_place`` that place on the board and
+    section line with its ``letter``, ``other_lines`` those that are not looked along. ``pressed`` is where the button went down, ``last`` where the pointer is; ``cursor_place`` that place on the board and
     ``snapped`` the same after snapping."""
 
     picked = Signal(object)  # tuple of shape ids
     moved = Signal(float, float)  # the picked shapes, mm
     nudged = Signal(float, float)
     line_moved = Signal(object)
+    line_dropped = Signal()
+    section_wanted = Signal(int)  # the number of another section line
     cursor_said = Signal(str)
     finding_clicked = Signal(object)
     dropped = Signal(object)  # list of file paths
@@ -71,19 +76,24 @@ class PlanSurface(KeyFocusView):
     seam_moved = Signal(int, int, float)  # across which axis, its number there, and to where in mm
     tool_left = Signal()
     delete_wanted = Signal()
+    looked = Signal()  # the view moved, or its size did
     menu_wanted = Signal(object, object)  # the place on the screen, and the finding or shape there, or None
 
     def __init__(self, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.tokens = tokens
-        self.view = Viewport()
+        self._view = Viewport()
+        self.shown = Shown()
+        self.close_part: ClosePart | None = None  # part of the stock in finer cells
         self.job: Job | None = None
         self.board: Board | None = None
         self.targets: list[PickTarget] = []
         self.chosen: tuple[ShapeId, ...] = ()
-        self.stock: QImage | None = None
+        self.stock: StockPicture | None = None
         self.starts: FloatArray | None = None
         self.line: Line = ((0.0, 0.0), (1.0, 0.0))
+        self.letter = "A"  # of that line
+        self.other_lines: list[tuple[str, Line]] = []
         self.scene: Scene | None = None
         self.grid = 0.0  # mm, 0 for none
         self.is_snapping = True
@@ -93,6 +103,16 @@ class PlanSurface(KeyFocusView):
         self.snapped = SnapPoint(0.0, 0.0, "")
         self._points: tuple[object, PointTargets] | None = None
         self._box_of: tuple[object, Box | None] | None = None
+
+    @property
+    def view(self) -> Viewport:
+        return self._view
+
+    @view.setter
+    def view(self, view: Viewport) -> None:
+        if view != self._view:
+            self._view = view
+            self.looked.emit()
 
     @property
     def unit(self) -> Unit:

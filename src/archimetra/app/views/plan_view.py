@@ -10,13 +10,16 @@ from collections.abc import Sequence
 from itertools import chain
 
 from PySide6.QtCore import QEvent, QPointF, QSize, Qt
-from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
+from archimetra.app.session.playhead import StockPicture
+from archimetra.app.session.seeing import ClosePart
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.views import plan_layers as layers
 from archimetra.app.views.finding_marks import FindingMarks
 from archimetra.app.views.fixture_marks import FixtureMarks
+from archimetra.app.views.left_marks import LeftMarks
 from archimetra.app.views.line_layer import LineLayer, group
 from archimetra.app.views.mate_marks import MateMarks
 from archimetra.app.views.other_face import OtherFace
@@ -40,17 +43,22 @@ from archimetra.app.views.plan_marks import PlanMarks
 from archimetra.app.views.plan_scene import (
     adjusted_groups,
     artwork_groups,
+    blocks_shown,
+    bridge_groups,
     contour_starts,
+    hidden_edges,
     pick_targets,
     toolpath_groups,
+    travel_groups,
 )
 from archimetra.app.views.plan_surface import RULER_PX, Box, Held, Line, PlanSurface, Scene
 from archimetra.app.views.seam_marks import SeamMarks
+from archimetra.app.views.shown import Shown
 from archimetra.app.views.snapping import SnapPoint
 from archimetra.app.views.tools import Tool, box_handles
 from archimetra.app.views.viewport import Viewport, fitting
 from archimetra.geometry.arrays import FloatArray
-from archimetra.job.ids import ShapeId
+from archimetra.job.ids import CutId, ShapeId
 from archimetra.job.job import Board, Job
 from archimetra.job.quantities import format_length, lengths_in
 from archimetra.job.shapes import Guide
@@ -80,8 +88,10 @@ class PlanView(PlanSurface):
         self._is_fitted = False
         self._run: Run | None = None
         self._adjusted: tuple[FloatArray, ...] = ()
-        self._artwork, self._paths, self._chosen_lines = LineLayer(self), LineLayer(self), LineLayer(self)
-        for layer in (self._artwork, self._paths, self._chosen_lines):
+        self._cut: CutId | None = None
+        self._artwork, self._chosen_lines = LineLayer(self), LineLayer(self)
+        self._paths, self._travel, self._bridges = LineLayer(self), LineLayer(self), LineLayer(self)
+        for layer in (self._artwork, self._paths, self._travel, self._bridges, self._chosen_lines):
             layer.changed.connect(self.update)
         self.drag: Drag | None = None
         self.tool: Tool | None = None
@@ -91,6 +101,7 @@ class PlanView(PlanSurface):
         self.seams = SeamMarks(self)
         self.other_face = OtherFace(self)
         self.mate_marks = MateMarks(self)
+        self.left_marks = LeftMarks(self)
         self.marks = PlanMarks(self)
 
     # ---- what to show
@@ -144,16 +155,48 @@ class PlanView(PlanSurface):
     def show_run(self, run: Run | None, outlines: Sequence[FloatArray] = ()) -> None:
         """The moves of a board, and ``outlines`` cuts work to in place of the drawn ones."""
         self._run, self._adjusted = run, tuple(outlines)
+        self._draw_run()
+
+    def show_cut(self, cut: CutId | None) -> None:
+        """The cut that is picked: its paths are drawn where only those of one are."""
+        if cut != self._cut:
+            self._cut = cut
+            self._draw_run()
+
+    def show_parts(self, shown: Shown) -> None:
+        """What of all that is drawn."""
+        if shown == self.shown:
+            return
+        was, self.shown = self.shown, shown
+        if (was.paths, was.travel, was.marks) != (shown.paths, shown.travel, shown.marks):
+            self._draw_run()
+        if was.stock != shown.stock:
+            self.looked.emit()
+        self.update()
+
+    def _draw_run(self) -> None:
+        run, shown = self._run, self.shown
         if self.job is None:
             return
+        self.starts = None
         if run is None:
-            self.starts = None
-            self._paths.clear()
+            for layer in (self._paths, self._travel, self._bridges):
+                layer.clear()
         else:
-            self.starts = contour_starts(run)
+            of = blocks_shown(run, shown.paths, self._cut)
+            if shown.marks and of.any():
+                self.starts = contour_starts(run, of)
             self._paths.show_preview(
-                chain(adjusted_groups(outlines, self.tokens), toolpath_groups(self.job, run, self.tokens))
-            )
+                chain(adjusted_groups(self._adjusted, self.tokens), hidden_edges(self.job, run, of, self.tokens),
+                      toolpath_groups(self.job, run, self.tokens, of)) if of.any() else iter(())
+            )  # fmt: skip
+            self._travel.show_preview(travel_groups(run, self.tokens) if shown.travel else iter(()))
+            self._bridges.show_preview(bridge_groups(run, self.tokens, of) if shown.marks and of.any() else iter(()))
+        self.update()
+
+    def show_close(self, part: ClosePart | None) -> None:
+        """Part of the stock in finer cells; None for none."""
+        self.close_part = part
         self.update()
 
     def show_picked(self, ids: tuple[ShapeId, ...]) -> None:
@@ -166,17 +209,18 @@ class PlanView(PlanSurface):
         lines = [line for target in self.targets if target.id in wanted for line in target.lines]
         self._chosen_lines.show_groups([group(QPen(self.tokens.color("picked"), 1.8), lines)] if lines else [])
 
-    def show_line(self, line: Line) -> None:
-        self.line = line
+    def show_line(self, line: Line, letter: str = "A", others: Sequence[tuple[str, Line]] = ()) -> None:
+        """The section line with its letter, and the board's others."""
+        self.line, self.letter, self.other_lines = line, letter, list(others)
         self.update()
 
     def show_scene(self, scene: Scene | None) -> None:
         self.scene = scene
         self.update()
 
-    def show_stock(self, image: QImage | None) -> None:
-        """The stock's picture; it may look into memory that goes on changing."""
-        self.stock = image
+    def show_stock(self, picture: StockPicture | None) -> None:
+        """The stock; it may look into memory that goes on changing."""
+        self.stock = picture
         self.update()
 
     def fit(self) -> None:
@@ -224,24 +268,28 @@ class PlanView(PlanSurface):
             self.tool.press(self.snapped, is_more=held.is_more)
             self.update()
             return drag
-        finding = self.finding_marks.at(at)
+        finding = self.finding_marks.at(at) if self.shown.findings else None
         if finding is not None:
             self.finding_clicked.emit(finding)
             return None
-        if self.path_marks.press(at):
+        if self.shown.marks and self.path_marks.press(at):
             return MarkDrag(self, self.path_marks)
         handle = self._handle_at(at)
         if handle is not None:
             return TurnDrag(self) if handle == _KNOB else SizeDrag(self, handle)
-        if self.fixtures.press(at):
+        if self.shown.clamps and self.fixtures.press(at):
             return FixtureDrag(self, self.fixtures)
         if self.seams.press(at):
             return SeamDrag(self, self.seams)
-        end = self._line_end_at(at)
+        end = self._line_end_at(at) if self.shown.guides else None
         if end is not None:
             return LineDrag(self, end)
+        other = self._other_end_at(at) if self.shown.guides else None
+        if other is not None:
+            self.section_wanted.emit(other)
+            return None
         hit = self.hit(at)
-        if (hit is None or not hit.is_on_outline) and self._is_near_line(at):
+        if self.shown.guides and (hit is None or not hit.is_on_outline) and self._is_near_line(at):
             return LineDrag(self, None)
         return PressDrag(self, hit)
 
@@ -308,6 +356,7 @@ class PlanView(PlanSurface):
             self.view = self.view.panned(dx, dy)
         if not self._is_fitted or old.width() < 10 or abs(event.size().height() - old.height()) > 60:
             self.fit()
+        self.looked.emit()
 
     # ---- dragging
 
@@ -344,6 +393,13 @@ class PlanView(PlanSurface):
     def _line_end_at(self, at: QPointF) -> int | None:
         ends = enumerate(self.line)
         return next((k for k, end in ends if (self.view.to_screen(*end) - at).manhattanLength() <= 14), None)
+
+    def _other_end_at(self, at: QPointF) -> int | None:
+        """The number of the section line an end of which lies under the pointer."""
+        for letter, line in self.other_lines:
+            if any((self.view.to_screen(*end) - at).manhattanLength() <= 11 for end in line):
+                return ord(letter) - ord("A")
+        return None
 
     def _is_near_line(self, at: QPointF) -> bool:
         a, b = (self.view.to_screen(*end) for end in self.line)
@@ -497,22 +553,42 @@ class PlanView(PlanSurface):
         layers.bed(painter, self, self.seams.bed)
         layers.sheet(painter, self)
         size, ratio = self.size(), self.devicePixelRatioF()
-        self.marks.paint_under(painter)
-        self.other_face.paint(painter, size, ratio)
-        self._artwork.paint(painter, self.view, size, ratio)
+        if self.shown.artwork:
+            self.marks.paint_under(painter)
+        if self.shown.artwork:
+            self.other_face.paint(painter, size, ratio)
+        shown = self.shown
+        if shown.artwork:
+            # from far away the outlines would hide what is carved along them
+            painter.setOpacity(
+                1.0 if not shown.stock or self.stock is None else 0.4 + 0.6 * layers.faded(self.view.scale)
+            )
+            self._artwork.paint(painter, self.view, size, ratio)
+            painter.setOpacity(1.0)
+        if shown.travel:
+            self._travel.paint(painter, self.view, size, ratio)
+        self.left_marks.paint(painter)
+        painter.setOpacity(0.6 + 0.4 * layers.faded(self.view.scale))
         self._paths.paint(painter, self.view, size, ratio)
+        painter.setOpacity(1.0)
+        self._bridges.paint(painter, self.view, size, ratio)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         layers.starts(painter, self)
         if self.chosen:
             layers.chosen(painter, self, self._chosen_lines, snap, m)
-        layers.section_line(painter, self)
-        layers.zero_point(painter, self)
+        if shown.guides:
+            layers.section_line(painter, self)
+            layers.zero_point(painter, self)
         layers.bit_at_work(painter, self)
-        self.finding_marks.paint(painter)
-        layers.guides(painter, self, (drag.index, drag.guide) if isinstance(drag, GuideDrag) else None)
+        if shown.findings:
+            self.finding_marks.paint(painter)
+        if shown.guides:
+            layers.guides(painter, self, (drag.index, drag.guide) if isinstance(drag, GuideDrag) else None)
         self.seams.paint(painter)
-        self.fixtures.paint(painter)
-        self.path_marks.paint(painter)
+        if shown.clamps:
+            self.fixtures.paint(painter)
+        if shown.marks:
+            self.path_marks.paint(painter)
         self.mate_marks.paint(painter)
         self.marks.paint_over(painter)
         if self.tool is not None:

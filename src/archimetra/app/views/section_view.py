@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from math import atan, degrees
+
 import numpy as np
-from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal, SignalInstance
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
@@ -24,6 +26,7 @@ from archimetra.app.views.section_layers import (
 from archimetra.app.views.section_mate import paint_mate
 from archimetra.app.widgets.fields import label
 from archimetra.job.quantities import format_length
+from archimetra.job.sections import section_letter
 
 EXAGGERATIONS = (1, 2, 5)
 HEADROOM = 20.0  # above the sheet, where the bit stands
@@ -32,6 +35,10 @@ HEADROOM = 20.0  # above the sheet, where the bit stands
 class SectionView(QWidget):
     exaggeration_chosen = Signal(int)
     mate_wanted = Signal(bool)
+    line_wanted = Signal(int)  # another of the board's section lines
+    more_wanted = Signal()
+    less_wanted = Signal()
+    export_wanted = Signal()
 
     def __init__(self, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -40,7 +47,16 @@ class SectionView(QWidget):
         column.setContentsMargins(14, 4, 10, 0)
         head = QHBoxLayout()
         head.setSpacing(6)
-        head.addWidget(label("Section A–A′", "heading"))
+        self._title = label("Section A–A′", "heading")
+        head.addWidget(self._title)
+        self._lines = QHBoxLayout()
+        self._lines.setSpacing(0)
+        head.addLayout(self._lines)
+        self._letters: list[QToolButton] = []
+        self._more = _small("+", "Another section line beside this one", self.more_wanted)
+        self._less = _small("−", "Remove this section line", self.less_wanted)
+        head.addWidget(self._more)
+        head.addWidget(self._less)
         self._moment = label("", "note")
         self._moment.setWordWrap(False)
         self._reading = label("", "note")
@@ -76,6 +92,8 @@ class SectionView(QWidget):
             button.clicked.connect(lambda _checked=False, f=factor: self.show_exaggeration(f))
             head.addWidget(button)
             self._buttons[factor] = button
+        head.addSpacing(4)
+        head.addWidget(_small("…", "Save the section as a drawing to scale or as a picture", self.export_wanted))
         column.addLayout(head)
         self.canvas = _Canvas(tokens, self)
         self.canvas.reading.connect(self._reading.setText)
@@ -86,6 +104,22 @@ class SectionView(QWidget):
     def show_theme(self, tokens: Tokens) -> None:
         self.canvas.tokens = tokens
         self.canvas.update()
+
+    def show_lines(self, count: int, shown: int) -> None:
+        """So many section lines the board has, and which is looked along."""
+        letter = section_letter(shown)
+        self._title.setText(f"Section {letter}–{letter}′")
+        while len(self._letters) < count:
+            number = len(self._letters)
+            button = _small(section_letter(number), f"Look along section {section_letter(number)}", None)
+            button.setCheckable(True)
+            button.clicked.connect(lambda _c=False, n=number: self.line_wanted.emit(n))
+            self._lines.addWidget(button)
+            self._letters.append(button)
+        for number, button in enumerate(self._letters):
+            button.setVisible(count > 1 and number < count)
+            button.setChecked(number == shown)
+        self._less.setVisible(count > 1)
 
     def show_mate(self, *, is_offered: bool, is_on: bool) -> None:
         """Whether the board is half of an inlay, and whether its plug is laid in."""
@@ -134,6 +168,30 @@ class SectionView(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(800, 146)
+
+
+def _slope_words(data: SectionData, k: int) -> str:
+    """How steep the ground is there, where it slopes evenly."""
+    n = len(data.heights)
+    if not 3 <= k < n - 3:
+        return ""
+    step = data.length / (n - 1)
+    rise = np.diff(data.heights[k - 3 : k + 4]) / step
+    slope = float(np.median(rise))
+    if abs(slope) < 0.05 or float(np.abs(rise - slope).max()) > 0.15 * abs(slope) + 0.02:
+        return ""
+    return f", slope {degrees(atan(abs(slope))):.0f}°"
+
+
+def _small(words: str, tip: str, wanted: SignalInstance | None) -> QToolButton:
+    button = QToolButton()
+    button.setText(words)
+    button.setProperty("kind", "small")
+    button.setToolTip(tip)
+    button.setAccessibleName(tip)
+    if wanted is not None:
+        button.clicked.connect(lambda _c=False: wanted.emit())
+    return button
 
 
 class _Canvas(KeyFocusView):
@@ -188,6 +246,27 @@ class _Canvas(KeyFocusView):
         shown = max(1.3 * deepest + 1.5, 3.0)
         return whole if shown > 0.7 * whole else shown
 
+    def paint_to_scale(self, painter: QPainter, mm: float) -> tuple[float, float]:
+        """The section drawn with ``mm`` units of the painter for a millimetre, depths like widths; the size it takes. Only the size with
+        a painter that is not active."""
+        data = self._data
+        if data is None or data.length <= 0:
+            return 0.0, 0.0
+        height = HEADROOM + (data.sheet.thickest + SPOIL_MM) * mm + BOTTOM
+        if painter.isActive():
+            frame = Frame(mm, mm, HEADROOM)
+            paint_spoilboard(painter, data, frame, self.tokens)
+            paint_wood(painter, data, frame)
+            paint_hollow(painter, data, frame, self.tokens)
+            paint_depths(
+                painter,
+                frame,
+                self.tokens,
+                [(0.0, "0"), (data.sheet.thickest, format_length(data.sheet.thickest, data.unit))],
+            )
+            paint_floors(painter, data, frame, self.tokens, frame.y(-data.sheet.thickest) + SPOIL_MM * mm)
+        return LEFT + RIGHT + data.length * mm, height
+
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._data is None:
             return
@@ -222,7 +301,10 @@ class _Canvas(KeyFocusView):
             return words + "uncut"
         if left <= 0:
             return words + "cut through"
-        return words + f"{format_length(depth, data.unit)} deep, {format_length(left, data.unit)} left"
+        return (
+            words
+            + f"{format_length(depth, data.unit)} deep, {format_length(left, data.unit)} left{_slope_words(data, k)}"
+        )
 
     # ---- painting
 

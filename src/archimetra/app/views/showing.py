@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from math import hypot
 from typing import TYPE_CHECKING
 
@@ -17,48 +17,22 @@ from archimetra.app.views.line_layer import LineGroup, group
 from archimetra.app.views.plan_view import Scene
 from archimetra.app.views.section_data import MateDrawing, SectionData
 from archimetra.app.views.sequence_view import SequenceBlock, depth_trace
+from archimetra.base.findings import Finding
 from archimetra.edits import placement
 from archimetra.engine.messages import BoardPlan, MateMade
+from archimetra.engine.moments import bit_in_use, position_at
 from archimetra.geometry.affine import Affine
-from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.path import flatten_together
-from archimetra.job.bits import Bit
 from archimetra.job.ids import InlayId, InstanceId
 from archimetra.job.job import Board, Job
 from archimetra.job.parts import Instance
 from archimetra.job.sheet import Sheet
 from archimetra.output.times import clock
 from archimetra.stock.mate_results import MEETS_MM, Mate
-from archimetra.toolpath.shared.moves import Move, arc_angles
-from archimetra.toolpath.shared.program import Run
 
 if TYPE_CHECKING:
     from archimetra.artwork.drawing import Drawing
     from archimetra.job.reading import Reading
-
-
-def position_at(run: Run, ends: FloatArray, seconds: float) -> tuple[tuple[float, float, float], int]:
-    """Where the bit's tip is at a moment, arcs followed, and the row of the move it is in."""
-    k = min(int(np.searchsorted(ends, seconds, side="right")), len(run) - 1)
-    if k == 0:
-        x, y, z = run.xyz[0]
-        return (float(x), float(y), float(z)), 0
-    begin = float(ends[k - 1])
-    span = float(ends[k]) - begin
-    t = min(max((seconds - begin) / span, 0.0), 1.0) if span > 0 else 1.0
-    a, b = run.xyz[k - 1], run.xyz[k]
-    at = a + t * (b - a)
-    if run.kind[k] >= Move.ARC_CW:
-        c = run.centre[k]
-        start, sweep = arc_angles(a[None], b[None], c[None], run.kind[k : k + 1])
-        angle, r = float(start[0] + t * sweep[0]), hypot(*(a[:2] - c))
-        at = np.array([c[0] + r * np.cos(angle), c[1] + r * np.sin(angle), at[2]])
-    return (float(at[0]), float(at[1]), float(at[2])), k
-
-
-def bit_in_use(job: Job, run: Run, row: int) -> Bit | None:
-    number = int(run.block[row])
-    return job.bit(run.blocks[number].bit) if 0 <= number < len(run.blocks) else None
 
 
 def plan_scene(session: Session) -> Scene | None:
@@ -176,7 +150,8 @@ def inside_sheet(line: Line, sheet: Sheet) -> tuple[float, float]:
     return (low * length, high * length) if high > low else (0.0, 0.0)
 
 
-def sequence_blocks(job: Job, board: Board, plan: BoardPlan) -> list[SequenceBlock]:
+def sequence_blocks(job: Job, board: Board, plan: BoardPlan, found: Sequence[Finding]) -> list[SequenceBlock]:
+    """``found`` is what is told of the plan."""
     ends = plan.times.ends
     out: list[SequenceBlock] = []
     last = 0
@@ -187,7 +162,7 @@ def sequence_blocks(job: Job, board: Board, plan: BoardPlan) -> list[SequenceBlo
         begin, end = float(ends[max(block.first - 1, 0)]), float(ends[block.last - 1])
         rows = slice(block.first, block.last)
         trace = depth_trace(ends[rows], plan.run.xyz[rows, 2], begin=begin, end=end)
-        told = sum(1 for f in plan.findings if f.subject == cut.id)
+        told = sum(1 for f in found if f.subject == cut.id)
         is_shift = bool(out) and block.setup != last
         name = f"{plan.setups[block.setup].name} {cut.name}" if len(plan.setups) > 1 else cut.name
         out.append(SequenceBlock(cut.id, name, bit, begin, end, block.changes_bit or is_shift, trace, told))

@@ -6,12 +6,14 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from archimetra.base.findings import Finding, mm
+from archimetra.job.bits import BitKind
 from archimetra.job.cuts.carve import CarveCut
 from archimetra.job.ids import CutId
 from archimetra.job.job import Job
 from archimetra.toolpath.carve_depths import carve_depths_of
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
 from archimetra.toolpath.row import Progress, Row
+from archimetra.toolpath.wanted import Wanted
 
 if TYPE_CHECKING:
     from archimetra.toolpath.offer import BitsAtHand, Offer, Picked
@@ -53,4 +55,24 @@ def _offers(picked: Picked) -> Iterator[Offer]:
     )  # fmt: skip
 
 
-ROW = Row(CarveCut, _plan, _resolve, offers=_offers)
+def _wanted(work: ResolvedCut) -> Iterator[Wanted]:
+    """Walls that slope as the bit does, down to the limit."""
+    from archimetra.base.errors import GeometryError
+    from archimetra.toolpath.carve.area import area_of_carving
+
+    carving = work.carving
+    assert carving is not None
+    assert isinstance(work.cut, CarveCut)
+    if work.bit.kind is BitKind.BALL:
+        return  # its walls are round: only strokes of one width come out as drawn, and those that do not are told while planning
+    try:
+        region = area_of_carving(work.shapes, work.cut, carving).region
+    except GeometryError:
+        return
+    spare = carving.narrowest / carving.slope if work.bit.kind is BitKind.VEE else work.bit.tip_ball
+    yield Wanted(
+        work.cut.id, region, carving.floor_depth + work.face, start=carving.start + carving.sink + work.face, slope=carving.slope, spare=spare
+    )  # fmt: skip
+
+
+ROW = Row(CarveCut, _plan, _resolve, offers=_offers, wanted=_wanted)

@@ -9,6 +9,7 @@ from archimetra.base.findings import Finding
 from archimetra.job.cuts.facing import FacingCut
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.row import Progress, Row
+from archimetra.toolpath.wanted import Wanted
 
 if TYPE_CHECKING:
     from archimetra.toolpath.offer import Offer, Picked
@@ -30,4 +31,11 @@ def _offers(picked: Picked) -> Iterator[Offer]:
     )  # fmt: skip
 
 
-ROW = Row(FacingCut, _plan, offers=_offers)
+def _wanted(work: ResolvedCut) -> Iterator[Wanted]:
+    from archimetra.toolpath.shared.contours import kept_region
+
+    region = work.sheet.region if work.cut.takes_whole_sheet else kept_region(work.shapes)
+    yield Wanted(work.cut.id, region, work.depth + work.face)
+
+
+ROW = Row(FacingCut, _plan, offers=_offers, wanted=_wanted)

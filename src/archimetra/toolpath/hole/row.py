@@ -6,9 +6,11 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from archimetra.base.findings import Finding, mm
+from archimetra.job.bits import BitKind
 from archimetra.job.cuts.hole import HoleCut
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.row import Progress, Row
+from archimetra.toolpath.wanted import Wanted
 
 if TYPE_CHECKING:
     from archimetra.toolpath.offer import Offer, Picked
@@ -35,4 +37,11 @@ def _offers(picked: Picked) -> Iterator[Offer]:
     yield Offer(place=0, title="Holes", why=f"{words}; {how}", bit=bit, leads=is_all)
 
 
-ROW = Row(HoleCut, _plan, offers=_offers)
+def _wanted(work: ResolvedCut) -> Iterator[Wanted]:
+    from archimetra.toolpath.shared.contours import kept_region
+
+    point = work.bit.rise_at(work.bit.radius) if work.bit.kind is BitKind.DRILL else 0.0
+    yield Wanted(work.cut.id, kept_region(work.shapes), work.depth + work.face, spare=point)
+
+
+ROW = Row(HoleCut, _plan, offers=_offers, wanted=_wanted)

@@ -15,6 +15,7 @@ from archimetra.job.cuts.pocket import PocketCut
 from archimetra.toolpath.carve_depths import carve_depths_of
 from archimetra.toolpath.resolved_cut import PriorCut, ResolvedCut, Resolving
 from archimetra.toolpath.row import Progress, Row
+from archimetra.toolpath.wanted import Wanted
 
 if TYPE_CHECKING:
     from archimetra.toolpath.offer import Offer, Picked
@@ -65,4 +66,19 @@ def _offers(picked: Picked) -> Iterator[Offer]:
         yield Offer(place=2, title="Pocket", why=f"{mm(picked.room, '.1f')} at its widest", bit=bit)
 
 
-ROW = Row(PocketCut, _plan, _resolve, offers=_offers)
+def _wanted(work: ResolvedCut) -> Iterator[Wanted]:
+    """Its area, but for what it leaves for the walls and the floor. What clears another's rest or floor asks for no more than that does."""
+    import shapely
+
+    from archimetra.geometry.region import as_region
+    from archimetra.toolpath.shared.contours import kept_region
+
+    cut = work.cut
+    assert isinstance(cut, PocketCut)
+    if cut.clears is not None:
+        return
+    area = shapely.intersection(shapely.buffer(kept_region(work.shapes), -cut.wall_allowance), work.sheet.region)
+    yield Wanted(cut.id, as_region(area), work.depth - cut.floor_allowance + work.face)
+
+
+ROW = Row(PocketCut, _plan, _resolve, offers=_offers, wanted=_wanted)

@@ -10,6 +10,7 @@ from archimetra.job.cut_parts import Side
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.toolpath.resolved_cut import ResolvedCut, Resolving
 from archimetra.toolpath.row import Progress, Row
+from archimetra.toolpath.wanted import Wanted
 
 if TYPE_CHECKING:
     from archimetra.toolpath.offer import Offer, Picked
@@ -42,4 +43,26 @@ def _offers(picked: Picked) -> Iterator[Offer]:
     )  # fmt: skip
 
 
-ROW = Row(ProfileCut, _plan, _resolve, offers=_offers)
+def _wanted(work: ResolvedCut) -> Iterator[Wanted]:
+    """A strip along the outline, on the side that falls away; no lower than its tabs are thick."""
+    import shapely
+
+    from archimetra.geometry.region import as_region
+    from archimetra.toolpath.shared.contours import kept_region
+
+    cut = work.cut
+    assert isinstance(cut, ProfileCut)
+    if cut.side not in (Side.OUTSIDE, Side.INSIDE):
+        return
+    area, reach = kept_region(work.shapes), work.bit.radius
+    if cut.side is Side.OUTSIDE:
+        strip = shapely.difference(shapely.buffer(area, reach), area)
+        strip = shapely.intersection(strip, work.sheet.region)
+    else:
+        strip = shapely.difference(area, shapely.buffer(area, -reach))
+    held = cut.tabs.thickness if cut.tabs.is_wanted or cut.tabs_of else 0.0
+    depth = min(work.depth, work.sheet.thinnest - held) if held else work.depth
+    yield Wanted(cut.id, as_region(strip), depth + work.face)
+
+
+ROW = Row(ProfileCut, _plan, _resolve, offers=_offers, wanted=_wanted)

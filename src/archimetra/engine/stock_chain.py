@@ -1,0 +1,172 @@
+"""``StockChain``: the stock of one run at any moment, and all that is drawn of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from archimetra.engine.messages import BoardPlan, CloserRequest, MomentRequest, TiltRequest
+from archimetra.geometry.arrays import AnyArray, FloatArray
+from archimetra.job.bits import Bit
+from archimetra.job.setups import TurnedAbout
+from archimetra.job.sheet import NO_WOOD_MM, Sheet
+from archimetra.stock.faces import Behind
+from archimetra.stock.grid import Box, Grid, cell_for, part, whole
+from archimetra.stock.shade import Painter, coarsen, touched_box
+from archimetra.stock.sweep_kernels import TILE
+from archimetra.stock.tilted import NO_HOLLOW, Stock, picture, smooth_picture
+from archimetra.stock.timeline import StockTimeline
+
+THUMB_CELLS = 120_000
+_CLOSER_MARGIN_MM = 6.0  # light and shadow of what lies beside the picture
+
+
+class _Close(NamedTuple):
+    """A part of the stock in fine cells."""
+
+    grid: Grid
+    timeline: StockTimeline
+    painter: Painter
+    behind: Behind | None
+
+
+class StockChain:
+    """One for each run that is looked at; what it was asked for last is kept."""
+
+    def __init__(
+        self,
+        plan: BoardPlan,
+        sheet: Sheet,
+        bits: Sequence[Bit],
+        about: TurnedAbout | None = None,
+        *,
+        cell: float | None = None,
+    ) -> None:
+        """``about`` says how the sheet of a back was turned over; ``cell`` is as fine as the whole sheet allows unless given."""
+        self.key, self.sheet = plan.run_key, sheet
+        self._plan, self._bits, self._about = plan, tuple(bits), about
+        self.grid = whole(sheet, cell or cell_for(sheet))
+        self.timeline, self._behind = self._made(self.grid)
+        self._painter = Painter(self.sheet, self.grid)
+        self.seconds = 0.0
+        self._changes = 0  # counts whatever changes the field
+        self._hollow: tuple[int, AnyArray] | None = None
+        self._turned: tuple[int, AnyArray, AnyArray] | None = None
+        self._close: _Close | None = None
+
+    def _made(self, grid: Grid) -> tuple[StockTimeline, Behind | None]:
+        plan = self._plan
+        timeline = StockTimeline(self.sheet, plan.run, self._bits, cell=grid.cell, grid=grid, times=plan.times.ends)
+        behind = None
+        if self._about is not None and plan.front is not None:
+            behind = Behind(plan.front, self._about, self.sheet, self._bits, cell=grid.cell, grid=grid)
+        return timeline, behind
+
+    # ---- the moment
+
+    def seek(self, seconds: float) -> Box | None:
+        """Go to a moment; the cells that may have changed."""
+        touched = self.timeline.seek(seconds)
+        self.seconds = seconds
+        box = touched_box(touched, self.grid.shape, TILE)
+        if box is not None:
+            self._changes += 1
+        return box
+
+    @property
+    def field(self) -> AnyArray:
+        """Heights with holes where nothing is left between the faces."""
+        return self.timeline.field if self._behind is None else self._behind.through(self.timeline.field)
+
+    def paint(self, levels: Sequence[AnyArray], box: Box) -> Box:
+        """The plan's picture, and coarser ones of it, where a box of cells has changed; the cells painted."""
+        box = self._painter.paint(self.field, levels[0], box)
+        coarsen(levels, box)
+        return box
+
+    def section(self, request: MomentRequest) -> tuple[FloatArray, FloatArray, FloatArray | None]:
+        """Heights along the request's line, what is hollow under them, and the underside where the other face has been cut."""
+        heights, hollow = self.timeline.hollow_section(*request.line, request.seconds, samples=request.samples)
+        under = self._behind.section(*request.line, samples=request.samples) if self._behind is not None else None
+        return heights, hollow, under
+
+    # ---- tilted
+
+    def tilted(self, request: TiltRequest, painted: AnyArray) -> AnyArray:
+        """The picture asked for, (h, w) uint32; ``painted`` is the plan's."""
+        stock = self._turned_over() if request.is_over else Stock(
+            self.sheet, self.field, painted, self.grid.cell, self._hollow_now()
+        )  # fmt: skip
+        if request.is_fine:
+            return smooth_picture(
+                stock, request.view, request.size, around=request.around, background=request.background
+            )
+        return picture(stock, request.view, request.size, around=request.around, background=request.background)[0]
+
+    def _hollow_now(self) -> AnyArray:
+        if not self.timeline.has_undercuts:
+            return NO_HOLLOW
+        if self._hollow is None or self._hollow[0] != self._changes:
+            self._hollow = self._changes, self.timeline.hollow_field()
+        return self._hollow[1]
+
+    def _turned_over(self) -> Stock:
+        """The sheet turned over sideways: its underside up, with what goes through."""
+        if self._turned is None or self._turned[0] != self._changes:
+            thick = self.sheet.thickest
+            under = -thick if self._behind is None else self._behind.under
+            is_gone = self.field <= (np.float32(-thick + 1e-4) if self._behind is None else self._behind.under + 1e-6)
+            up = np.where(is_gone, np.float32(-thick - NO_WOOD_MM), np.float32(-thick) - under).astype(np.float32)
+            turned = np.ascontiguousarray(up[:, ::-1])
+            pixels = np.empty(self.grid.shape, dtype=np.uint32)
+            self._painter.paint(turned, pixels)
+            self._turned = self._changes, turned, pixels
+        return Stock(self.sheet, self._turned[1], self._turned[2], self.grid.cell)
+
+    # ---- a part of it closer
+
+    def closer(self, request: CloserRequest) -> tuple[Grid, AnyArray]:
+        """The part asked for at the moment shown, and its picture (ny, nx)."""
+        margin = _CLOSER_MARGIN_MM
+        x0, y0, x1, y1 = request.box
+        inner = part(self.sheet, request.box, request.cell)
+        grid = part(self.sheet, (x0 - margin, y0 - margin, x1 + margin, y1 + margin), request.cell)
+        if self._close is None or self._close.grid != grid:
+            self._close = _Close(grid, *self._with_painter(grid))
+        close = self._close
+        close.timeline.seek(self.seconds)
+        field = close.timeline.field if close.behind is None else close.behind.through(close.timeline.field)
+        pixels = np.empty(grid.shape, dtype=np.uint32)
+        close.painter.paint(field, pixels)
+        i, j = round((inner.x0 - grid.x0) / grid.cell), round((inner.y0 - grid.y0) / grid.cell)
+        ny, nx = inner.shape
+        last = grid.shape[0] - j
+        return inner, np.ascontiguousarray(pixels[last - ny : last, i : i + nx])
+
+    def _with_painter(self, grid: Grid) -> tuple[StockTimeline, Painter, Behind | None]:
+        timeline, behind = self._made(grid)
+        return timeline, Painter(self.sheet, grid), behind
+
+
+def thumb(plan: BoardPlan, sheet: Sheet, bits: Sequence[Bit], about: TurnedAbout | None, width: int) -> AnyArray:
+    """A small picture of the finished stock, (ny, nx) uint32, at least as fine as ``width`` pixels across."""
+    chain = StockChain(plan, sheet, bits, about, cell=cell_for(sheet, most_cells=THUMB_CELLS))
+    chain.seek(chain.timeline.duration)
+    pixels = np.empty(chain.grid.shape, dtype=np.uint32)
+    chain.paint([pixels], chain.grid.all)
+    return _shrunk(pixels, max(1, pixels.shape[1] // (2 * width)))
+
+
+def _shrunk(pixels: AnyArray, by: int) -> AnyArray:
+    """Every ``by`` x ``by`` pixels as one, their mean."""
+    if by <= 1:
+        return pixels
+    ny, nx = pixels.shape[0] // by, pixels.shape[1] // by
+    blocks = pixels[: ny * by, : nx * by].reshape(ny, by, nx, by)
+    out = np.full((ny, nx), 0xFF000000, dtype=np.uint32)
+    for shift in (0, 8, 16):
+        mean = ((blocks >> shift) & 255).mean(axis=(1, 3)).astype(np.uint32)
+        out |= mean << shift
+    return out
