@@ -15,12 +15,11 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from archimetra import __version__, cli_layout
+from archimetra import __version__, cli_layout, cli_pictures
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.files import why
 from archimetra.base.findings import Finding
-
-SMALLEST_PICTURE, LARGEST_PICTURE = 100, 8000
+from archimetra.cli_job import UsageError, load, plans
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -30,7 +29,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     commands = {
         "export": _export,
         "check": _check,
-        "render": _render,
+        "render": cli_pictures.render,
+        "film": cli_pictures.film,
         "inspect": _inspect,
         "new": _new,
         "artwork": _artwork,
@@ -41,10 +41,6 @@ def main(arguments: Sequence[str] | None = None) -> int:
     if given and given[0] in commands:
         return _run(commands[given[0]], parser.parse_args(given))
     return _window(_window_parser().parse_args(given))
-
-
-class UsageError(ArchimetraError):
-    """An option that cannot be."""
 
 
 STOPPED = 130  # as shells name an interrupt
@@ -120,20 +116,7 @@ def _parser() -> argparse.ArgumentParser:
     mate.add_argument("--inlay", metavar="NAME", help="one inlay only")
     mate.add_argument("--json", action="store_true")
     cli_layout.add_parsers(commands)
-    render = commands.add_parser("render", help="draw one view of a job as a PNG")
-    render.add_argument("job", type=Path)
-    render.add_argument("--view", choices=["window", "plan", "tilted", "section", "sequence"], default="plan")
-    render.add_argument(
-        "--at", type=float, default=1.0, metavar="0..1", help="moment of the run, as a share of its time"
-    )
-    render.add_argument(
-        "--turn", type=float, default=25.0, metavar="DEGREES", help="tilted: how far the board is turned"
-    )
-    render.add_argument("--above", type=float, default=40.0, metavar="DEGREES", help="tilted: how high the eye stands")
-    render.add_argument("--board", metavar="NAME")
-    render.add_argument("--size", default="1280x800", metavar="WxH")
-    render.add_argument("--theme", choices=["light", "dark"], default="light")
-    render.add_argument("--out", type=Path, required=True, metavar="PNG")
+    cli_pictures.add_parsers(commands)
     inspect = commands.add_parser("inspect", help="tell what an artwork file holds")
     inspect.add_argument("art", type=Path)
     inspect.add_argument("--page", type=int, default=1, metavar="N", help="page of a PDF, from 1")
@@ -166,19 +149,20 @@ def _export(options: argparse.Namespace) -> int:
     import msgspec
 
     from archimetra.base.findings import Severity
+    from archimetra.checks.quieting import told
     from archimetra.engine.writing import files_of
     from archimetra.job.quantities import Unit, lengths_in
     from archimetra.output.controllers import controller
     from archimetra.output.files import write_files
 
-    job = _load(options.job)
+    job = load(options.job)
     if options.unit:
         job = msgspec.structs.replace(job, output_unit=Unit(options.unit))
     profile = controller(options.controller or job.controller)
     files = []
     is_stopped = False
-    for board, plan in _plans(job, options.board):
-        for finding in plan.findings:
+    for board, plan in plans(job, options.board):
+        for finding in told(plan.findings, board.dismissed):
             print(f"{board.name}: {finding.severity}: {finding.text(lengths_in(job.unit))}", file=sys.stderr)
             is_stopped |= finding.severity is Severity.STOP
         files.extend(files_of(job, board, plan.run, plan.setups, profile))
@@ -197,26 +181,29 @@ def _export(options: argparse.Namespace) -> int:
 
 def _check(options: argparse.Namespace) -> int:
     from archimetra.base.findings import Severity
+    from archimetra.checks.quieting import told
     from archimetra.job.quantities import lengths_in
     from archimetra.output.times import clock
 
-    job = _load(options.job)
+    job = load(options.job)
     report: list[dict[str, Any]] = []
     worst = 0
-    for board, plan in _plans(job, None):
-        worst |= any(finding.severity is Severity.STOP for finding in plan.findings)
+    for board, plan in plans(job, None):
+        found = told(plan.findings, board.dismissed)
+        worst |= any(finding.severity is Severity.STOP for finding in found)
         report.append(
             {
                 "board": board.name,
                 "seconds": round(plan.times.total, 1),
                 "cuts": len(board.cuts),
                 "moves": len(plan.run),
-                "findings": [_told(finding) for finding in plan.findings],
+                "findings": [_told(finding) for finding in found],
+                "dismissed": len(plan.findings) - len(found),
             }
         )
         if not options.json:
             print(f"{board.name}: {counted(len(board.cuts), 'cut')}, {clock(plan.times.total)}")
-            for finding in plan.findings:
+            for finding in found:
                 print(f"  {finding.severity}: {finding.text(lengths_in(job.unit))}", file=sys.stderr)
     if options.json:
         print(json.dumps({"job": job.name, "boards": report}, indent=2))
@@ -240,7 +227,7 @@ def _mate(options: argparse.Namespace) -> int:
     from archimetra.engine.mating import mating_of
     from archimetra.stock.mate_results import MEETS_MM
 
-    job = derive_inlays(_load(options.job))
+    job = derive_inlays(load(options.job))
     inlays = [i for i in job.inlays if options.inlay in (None, i.name)]
     if not inlays:
         named = f" named '{options.inlay}'" if options.inlay else ""
@@ -263,53 +250,6 @@ def _mate(options: argparse.Namespace) -> int:
     if meets:
         print("archimetra: wood meets wood; the plug does not go in as meant.", file=sys.stderr)
     return 1 if meets else 0
-
-
-def _render(options: argparse.Namespace) -> int:
-    from archimetra.app.shots import render_job
-
-    width, _, height = options.size.partition("x")
-    is_size = all(side.isdigit() and SMALLEST_PICTURE <= int(side) <= LARGEST_PICTURE for side in (width, height))
-    if not is_size or not 0.0 <= options.at <= 1.0:
-        print(
-            f"archimetra: --size is WIDTHxHEIGHT, as 1280x800, each {SMALLEST_PICTURE} to {LARGEST_PICTURE}; "
-            "--at lies between 0 and 1.",
-            file=sys.stderr,
-        )
-        return 2
-    if options.view == "tilted":
-        return _render_tilted(options, (int(width), int(height)))
-    render_job(
-        options.job, options.out, view=options.view, at=options.at, size=(int(width), int(height)), theme=options.theme,
-        board=options.board,
-    )  # fmt: skip
-    print(options.out)
-    return 0
-
-
-def _render_tilted(options: argparse.Namespace, size: tuple[int, int]) -> int:
-    """The stock of a board seen from the side; this needs no window."""
-    from math import isfinite
-
-    from PIL import Image
-
-    from archimetra.base.files import write_safely
-    from archimetra.engine.tilting import tilted_picture
-    from archimetra.stock.viewpoint import HIGHEST, LOWEST
-
-    if not (isfinite(options.turn) and LOWEST <= options.above <= HIGHEST):
-        raise UsageError(f"--above is {LOWEST:g} to {HIGHEST:g} degrees, and --turn a number.")
-    job = _load(options.job)
-    name = options.board or job.boards[0].name
-    ((board, plan),) = _plans(job, name)[:1]
-    rgb = tilted_picture(
-        job, board, plan, at=options.at, turn=options.turn, above=options.above, size=size, theme=options.theme
-    )
-    out = io.BytesIO()
-    Image.fromarray(rgb).save(out, "PNG")
-    write_safely(options.out, out.getvalue())
-    print(options.out)
-    return 0
 
 
 def _inspect(options: argparse.Namespace) -> int:
@@ -394,7 +334,7 @@ def _artwork(options: argparse.Namespace) -> int:
     from archimetra.base.errors import JobFileError
     from archimetra.output.artwork_file import write_artwork
 
-    job = _load(options.job)
+    job = load(options.job)
     board = next((b for b in job.boards if options.board in (None, b.name)), None)
     if board is None:
         names = ", ".join(b.name for b in job.boards)
@@ -427,21 +367,3 @@ def _at_true_size(drawing: Any, options: argparse.Namespace) -> Any:
         except (QuantityError, ValueError) as error:
             raise ArtworkError(f"--width {options.width} cannot be: {error}.".replace("..", ".")) from error
     return drawing
-
-
-def _load(path: Path) -> Any:
-    from archimetra.job.file import load_job
-
-    return load_job(path).job
-
-
-def _plans(job: Any, board_name: str | None) -> Any:
-    """(board, plan) of every board, or of the one named."""
-    from archimetra.base.errors import JobFileError
-    from archimetra.engine.planning import plan_board
-
-    boards = [board for board in job.boards if board_name in (None, board.name)]
-    if not boards:
-        names = ", ".join(board.name for board in job.boards)
-        raise JobFileError(f"There is no board '{board_name}' in this job. It has: {names}.")
-    return [(board, plan_board(job, board, {})) for board in boards]

@@ -44,20 +44,9 @@ from archimetra.job.job import new_job, with_boards
 from archimetra.job.sheet import HoldDown, Machine, Sheet
 from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.shared.moves import Move
+from events import Events
 from plain_clock import plain_clock
 from shapes import blob, job_with, replace, star, straight_bit
-
-
-class Events:
-    def __init__(self) -> None:
-        self.queue: queue.Queue[object] = queue.Queue()
-
-    def wait(self, kind: type, seconds: float = 60.0, where=lambda event: True):
-        end = time.monotonic() + seconds
-        while True:
-            event = self.queue.get(timeout=max(end - time.monotonic(), 0.01))
-            if isinstance(event, kind) and where(event):
-                return event
 
 
 @pytest.fixture

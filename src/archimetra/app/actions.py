@@ -32,6 +32,7 @@ ROWS: tuple[Row, ...] = (
     Row("demo", "Open the Quay tide clock", "", "documents.open_demo"),
     Row("bring-in", "Bring in artwork …", "Ctrl+I", "bring_in"),
     Row("write", "Write the files …", "Ctrl+E", "write_files"),
+    Row("picture", "Save a picture of the plan …", "Ctrl+Shift+P", "exporting.ask_picture"),
     Row("undo", "Undo", "Ctrl+Z", "undo"),
     Row("redo", "Redo", "Ctrl+Shift+Z", "redo"),
     Row("pick-all", "Pick all shapes", "Ctrl+A", "shapes.pick_all"),
@@ -67,6 +68,9 @@ ROWS: tuple[Row, ...] = (
     Row("play", "Play or pause", "Space", "toggle_play", True),
     Row("back", "One move back", ",", "views.move_back", True),
     Row("on", "One move on", ".", "views.move_on", True),
+    Row("pass-back", "One pass back", "Ctrl+,", "views.pass_back", True),
+    Row("pass-on", "One pass on", "Ctrl+.", "views.pass_on", True),
+    Row("loop", "Loop the shown cut, or no more", "R", "sequence.toggle_loop", True),
     Row("cut-back", "One cut back", "[", "views.cut_back", True),
     Row("cut-on", "One cut on", "]", "views.cut_on", True),
     Row("copy-cut", "Copy this cut", "", "cuts.copy_cut"),
@@ -94,7 +98,22 @@ ROWS: tuple[Row, ...] = (
     Row("quit", "Quit", "Ctrl+Q", "close"),
 )
 
-FILE_MENU = ("new", "open", "save", "save-as", "", "bring-in", "write", "", "demo", "help", "", "theme", "quit")
+FILE_MENU = (
+    "new",
+    "open",
+    "save",
+    "save-as",
+    "",
+    "bring-in",
+    "write",
+    "picture",
+    "",
+    "demo",
+    "help",
+    "",
+    "theme",
+    "quit",
+)
 
 
 # what a press of the right button offers, by what it is pressed on; '' draws a line

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import QInputDialog
 from archimetra.app.document_window import DocumentWindow
 from archimetra.app.playback import Playback
 from archimetra.app.session import Session
-from archimetra.app.session.document import sentence
 from archimetra.edits import basic as edits
 from archimetra.edits import cutting, repeating
 
@@ -197,6 +196,12 @@ class ViewCommands:
     def move_on(self) -> None:
         self._playback.step_moves(1)
 
+    def pass_back(self) -> None:
+        self._playback.step_passes(-1)
+
+    def pass_on(self) -> None:
+        self._playback.step_passes(1)
+
     def cut_back(self) -> None:
         self._playback.step_cuts(-1)
 
@@ -214,9 +219,3 @@ class ViewCommands:
 
     def line_far_down(self) -> None:
         self._session.playhead.shift_line(-10.0)
-
-    def add_section(self) -> None:
-        try:
-            self._session.playhead.add_section()
-        except ValueError as error:
-            self._session.said.emit("caution", sentence(str(error)))

@@ -30,7 +30,15 @@ from archimetra.job.shapes import Measure, MeasureKind
 
 
 def render_job(
-    job: FilePath, out: FilePath, *, view: str, at: float, size: tuple[int, int], theme: str, board: str | None = None
+    job: FilePath,
+    out: FilePath,
+    *,
+    view: str,
+    at: float,
+    size: tuple[int, int],
+    theme: str,
+    board: str | None = None,
+    show: str | None = None,
 ) -> None:
     """One view of a job at a moment as a PNG. Raises ArchimetraError where it cannot be drawn or written."""
     content = load_job(job)
@@ -41,6 +49,10 @@ def render_job(
                 raise ArchimetraError(f"There is no board '{board}' in this job.")
             studio.session.show_board(found.id)
             studio.settle()
+        if show is not None:
+            {"wood": studio.window.shows.wood, "work": studio.window.shows.work, "lines": studio.window.shows.lines}[
+                show
+            ]()
         studio.go_to_share(at)
         widget = {"window": studio.window, "plan": studio.window.plan, "section": studio.window.section,
                   "sequence": studio.window.sequence}[view]  # fmt: skip

@@ -40,6 +40,7 @@ from archimetra.app.commands import BoardCommands, CommandWindow, CutCommands, S
 from archimetra.app.documents import Documents
 from archimetra.app.exporting import Exporting
 from archimetra.app.header import Header
+from archimetra.app.look_views import LookViews, Views
 from archimetra.app.mark_edits import MarkEdits
 from archimetra.app.mate_watch import MateWatch
 from archimetra.app.notice import Answer, Notices
@@ -76,7 +77,6 @@ from archimetra.edits import guides
 from archimetra.job.file import SUFFIX, JobFile
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.quantities import Unit
-from archimetra.job.sections import section_letter
 
 if TYPE_CHECKING:
     from archimetra.app.stations.artwork_page import ArtworkPage
@@ -145,7 +145,7 @@ class MainWindow(CommandWindow):
         self._plans.addWidget(self.plan)
         self._plans.addWidget(self.tilted)
         self.shows = ShowViews(self.session, self.plan)
-        self.exporting = Exporting(self)
+        self.exporting = Exporting(self, self.section, self._plans)
         self.tilting = TiltViews(self.session, self.plan, self.tilted, self._plans, self.playback)
 
     def _build(self) -> None:
@@ -212,7 +212,6 @@ class MainWindow(CommandWindow):
         s.playhead.moved.connect(self._show_moment)
         s.playhead.painted.connect(self._show_stock)
         s.seeing.thumb_made.connect(self._show_thumb)
-        s.playhead.line_changed.connect(self._show_line)
         s.said.connect(self.say)
         s.autosave_changed.connect(lambda: self.status.show_autosave(s.autosave_problem))
         s.demo_wanted.connect(self.documents.open_demo)
@@ -223,6 +222,7 @@ class MainWindow(CommandWindow):
         s.fitted_changed.connect(self._show_pieces_to_come)
         s.grid_wanted.connect(plan.show_grid)
         plan.picked.connect(self._pick)
+        self.looks = LookViews(s, Views(plan, self.tilting, self.section, sequence), self.playback)
         self._mark_edits = MarkEdits(s, plan)
         self._setups = SetupViews(s, plan, self.header.tabs)
         plan.moved.connect(s.move_picked)
@@ -236,13 +236,6 @@ class MainWindow(CommandWindow):
         s.cut_menu_wanted.connect(self._show_cut_menu)
         self.header.tabs.menu_wanted.connect(self._show_board_menu)
         plan.nudged.connect(lambda dx, dy: s.move_picked(dx, dy, merge="nudge"))
-        plan.line_moved.connect(s.playhead.move_line)
-        plan.line_dropped.connect(s.playhead.keep_line)
-        plan.section_wanted.connect(s.playhead.show_section)
-        self.section.line_wanted.connect(s.playhead.show_section)
-        self.section.more_wanted.connect(self.views.add_section)
-        self.section.less_wanted.connect(s.playhead.remove_section)
-        self.section.export_wanted.connect(self.exporting.ask_section)
         plan.cursor_said.connect(self._show_cursor)
         plan.finding_clicked.connect(self._go_to_finding)
         plan.dropped.connect(self._dropped)
@@ -251,14 +244,14 @@ class MainWindow(CommandWindow):
         sequence.reordered.connect(self._reorder)
         sequence.play_wanted.connect(self.playback.toggle)
         sequence.speed_chosen.connect(self.playback.set_speed)
+        sequence.loop_wanted.connect(self.playback.set_loop)
+        self.playback.loop_changed.connect(sequence.show_loop)
         self.playback.playing_changed.connect(sequence.show_playing)
         self.playback.speed_changed.connect(sequence.show_speed)
         self.section.mate_wanted.connect(self.mate.show)
         self.mate.changed.connect(self._show_section)
         self.rail.chosen.connect(self.show_station)
         self.status.findings_wanted.connect(self._show_check)
-        s.place_wanted.connect(self._show_place)
-        s.left_shown.connect(plan.left_marks.show)
         self.status.unit_wanted.connect(self.next_unit)
         self.status.snapping_wanted.connect(self.toggle_snapping)
         self.status.theme_wanted.connect(self.next_theme)
@@ -275,7 +268,7 @@ class MainWindow(CommandWindow):
         self._show_header()
         self.plan.show_board(s.job, s.board)
         self._show_marks()
-        self._show_line()
+        self.looks.show_line()
         self.status.unit.setText(str(s.job.unit))
         self.status.show_snapping(self.plan.is_snapping)
         self.status.show_theme_choice(self._theme)
@@ -370,11 +363,6 @@ class MainWindow(CommandWindow):
         self.header.tabs.show_thumb(board_id, QPixmap.fromImage(image))
         self._show_header()
 
-    def _show_line(self) -> None:
-        playhead = self.session.playhead
-        self.plan.show_line(playhead.line, section_letter(playhead.section), playhead.other_lines)
-        self.section.show_lines(playhead.section_count, playhead.section)
-
     def _show_section(self) -> None:
         made = self.mate.shown
         self.section.show_mate(is_offered=self.mate.inlay is not None, is_on=self.mate.is_on)
@@ -413,30 +401,6 @@ class MainWindow(CommandWindow):
         if self.session.board.cut(CutId(finding.subject)) is not None:
             self._pick_cut(CutId(finding.subject))
         self.say("stop" if finding.severity is Severity.STOP else "caution", self.session.words_of(finding))
-
-    def _show_place(self, place: Finding) -> None:
-        """A place told of, in all views: on the plan, cut through in the section, at its moment in the sequence."""
-        from archimetra.engine.moments import moment_at
-
-        s, plan = self.session, self.session.planning.plan
-        cut = s.board.cut(CutId(place.subject))
-        if cut is not None:
-            s.show_cut(cut.id)
-        if plan is None:
-            return
-        if place.at is None:
-            begins = (float(plan.times.ends[max(b.first - 1, 0)]) for b in plan.run.blocks if b.cut == place.subject)
-            self.playback.go_to(next(begins, s.playhead.seconds))
-            return
-        if self.tilting.is_shown:
-            self.tilting.toggle()
-        x, y = place.at
-        reach = max(0.15 * s.board.sheet.width, 20.0)
-        s.playhead.move_line(((x - reach, y), (x + reach, y)))
-        self.plan.go_to(x, y)
-        when = moment_at(s.job, plan, (x, y), place.subject)
-        if when is not None:
-            self.playback.go_to(when)
 
     # ---- stations
 
@@ -562,7 +526,10 @@ class MainWindow(CommandWindow):
         shape = thing
         if shape is not None and shape not in self.session.picked:
             self._pick((shape,))
-        pop_up(menu_of(self, SHAPE_MENU if shape is not None else PLAN_MENU, self.actions_by_id), at)
+        menu = menu_of(self, SHAPE_MENU if shape is not None else PLAN_MENU, self.actions_by_id)
+        menu.addSeparator()
+        self.looks.add_moments(menu, at)
+        pop_up(menu, at)
 
     def _show_cut_menu(self, cut_id: CutId, at: QPoint) -> None:
         self.session.show_cut(cut_id)

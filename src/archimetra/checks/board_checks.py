@@ -15,11 +15,12 @@ from archimetra.checks.depth_checks import (
 from archimetra.checks.face_checks import faces_meet, loose_from_both, pins_of_faces
 from archimetra.checks.holding_checks import loose_pieces, tabs_too_thick
 from archimetra.checks.inlay_checks import frame_too_tight, glue_used_up, half_missing, mating_depths
-from archimetra.checks.load_checks import carve_heavy, start_closed
+from archimetra.checks.load_checks import carve_heavy, slot_heavy, start_closed
 from archimetra.checks.order_checks import drawn_twice, facing_late, outline_before_inside, rest_before_first
 from archimetra.checks.piece_checks import pieces_cut_into
 from archimetra.checks.place_checks import out_of_travel, rapid_in_stock, strays, touch_off_gone
 from archimetra.checks.sheet_checks import off_sheet, over_flaw
+from archimetra.checks.web_checks import thin_webs
 from archimetra.job.job import Board, Job
 from archimetra.job.lying import only_setup
 from archimetra.job.setups import Setup
@@ -59,6 +60,7 @@ CHECKS: tuple[Check, ...] = (
     frame_too_tight,
     loose_pieces,
     tabs_too_thick,
+    thin_webs,
     faces_meet,
     loose_from_both,
     pins_of_faces,
@@ -67,5 +69,6 @@ CHECKS: tuple[Check, ...] = (
     drawn_twice,
     pass_too_deep,
     carve_heavy,
+    slot_heavy,
     speed_out_of_reach,
 )

@@ -51,9 +51,15 @@ def deeper_than_bit(given: CheckInput) -> Iterator[Finding]:
             continue
         depth = work.depth + work.face * cut.lowers_face
         if depth > bit.cutting_length + 1e-6:
+            is_thick = bit.shank > bit.diameter + 0.05
+            shank = (
+                f", and its {mm(bit.shank)} shank would be driven into the wall"
+                if is_thick
+                else ", above that its shank rubs"
+            )
             yield Finding(
                 "bit-too-short", Severity.STOP,
-                f"'{cut.name}' goes {mm(depth)} deep; {bit.name} cuts only {mm(bit.cutting_length)}.",
+                f"'{cut.name}' goes {mm(depth)} deep; {bit.name} cuts only {mm(bit.cutting_length)}{shank}.",
                 mend="Choose a longer bit or a smaller depth.", subject=cut.id,
             )  # fmt: skip
 

@@ -33,7 +33,7 @@ SAME_TAB_MM = 1.0
 EDGE_MM = 8.0  # so much of a piece must lie on the sheet's edge to be held there
 
 
-class _Slot(msgspec.Struct, frozen=True, eq=False):
+class Slot(msgspec.Struct, frozen=True, eq=False):
     """What one block cuts through: its ground, and the middles of its tabs."""
 
     cut: Cut
@@ -47,7 +47,7 @@ def loose_pieces(given: CheckInput) -> Iterator[Finding]:
     sheet = given.sheet
     if sheet.hold_down is not HoldDown.CLAMPED:
         return
-    slots = [slot for block in given.run.blocks if (slot := _slot(given, block)) is not None]
+    slots = through_slots(given)
     if not slots:
         return
     whole = sheet.region
@@ -87,7 +87,18 @@ def loose_pieces(given: CheckInput) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _slot(given: CheckInput, block: Block) -> _Slot | None:
+_last: list[tuple[CheckInput, list[Slot]]] = []  # several checks ask the same
+
+
+def through_slots(checked: CheckInput) -> list[Slot]:
+    """What each block of the run cuts through, in running order."""
+    if not _last or _last[0][0] is not checked:
+        found = [slot for block in checked.run.blocks if (slot := _slot(checked, block)) is not None]
+        _last[:] = [(checked, found)]
+    return _last[0][1]
+
+
+def _slot(given: CheckInput, block: Block) -> Slot | None:
     cut, bit, run = given.board.cut(block.cut), given.job.bit(block.bit), given.run
     if cut is None or bit is None:
         return None
@@ -96,12 +107,12 @@ def _slot(given: CheckInput, block: Block) -> _Slot | None:
     if float(run.xyz[rows, 2].min()) > through:
         return None
     if cut.parting is Parting.SHAPES:
-        return _Slot(cut, bit, kept_region(given.board.shapes_of(cut)), np.zeros((0, 2)))
+        return Slot(cut, bit, kept_region(given.board.shapes_of(cut)), np.zeros((0, 2)))
     if cut.parting is Parting.AREA:  # thousands of lines side by side: the area they clear says the same
         area = shapely.buffer(
             shapely.buffer(kept_region(given.board.shapes_of(cut)), -bit.radius), bit.radius - COARSE_MM
         )
-        return _Slot(cut, bit, area, np.zeros((0, 2)))
+        return Slot(cut, bit, area, np.zeros((0, 2)))
     if cut.parting is Parting.NEVER:
         return None
     points, of = straightened(run.xyz[rows], run.kind[rows], run.centre[rows], chord_tolerance_mm=COARSE_MM)
@@ -114,7 +125,7 @@ def _slot(given: CheckInput, block: Block) -> _Slot | None:
         return None
     lines = shapely.simplify(_runs(points, low), COARSE_MM)
     ground = shapely.buffer(lines, max(bit.radius - COARSE_MM, 0.01), quad_segs=4)
-    return _Slot(cut, bit, ground, _tab_middles(points, is_tab & _last_pass(run.pass_no[rows][of])))
+    return Slot(cut, bit, ground, _tab_middles(points, is_tab & _last_pass(run.pass_no[rows][of])))
 
 
 def _last_pass(pass_no: np.ndarray) -> np.ndarray:

@@ -16,6 +16,7 @@ from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.passes import pass_depths
 
 _OPEN_MM = 0.05
+_FAR_ABOVE = 1.6  # of what is sound
 _MOST_PLACES = 1500
 _FEW = 0.02  # share of a cut's way that may lie over uncut wood: corners
 
@@ -90,3 +91,26 @@ def carve_heavy(given: CheckInput) -> Iterator[Finding]:
             f"{sound:.0f} mm² are sound.",
             mend=f"Make the depth per pass {mm(better, '.1f')} or less.", subject=cut.id,
         )  # fmt: skip
+
+
+def slot_heavy(given: CheckInput) -> Iterator[Finding]:
+    """A straight bit takes its whole width wherever it goes first: around a profile, along the first loop of a pocket, into a corner. A pass
+    sound for a narrow step beside open ground is then several times too much."""
+    for work in given.resolved():
+        cut, bit = work.cut, work.bit
+        if (
+            bit.kind is not BitKind.STRAIGHT
+            or cut.goes_down_at_once
+            or cut.lowers_face
+            or work.previous_bit is not None
+        ):
+            continue
+        taken = min(work.recipe.depth_per_pass, max(work.depth - cut.start_depth, 0.0))
+        sound = PASS_SHARES[given.sheet.material.like] * bit.diameter
+        if taken > _FAR_ABOVE * sound + 1e-6:
+            yield Finding(
+                "slot-heavy", Severity.CAUTION,
+                f"'{cut.name}' takes {mm(taken, '.1f')} a pass; where {bit.name} cuts its full width that is {taken / sound:.1f} times what is sound "
+                f"in {given.sheet.material.value}.",
+                mend=f"Make the depth per pass {mm(sound, '.1f')} or less.", subject=cut.id,
+            )  # fmt: skip

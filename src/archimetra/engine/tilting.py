@@ -11,8 +11,8 @@ from archimetra.geometry.arrays import AnyArray
 from archimetra.job.job import Board, Job
 from archimetra.stock.viewpoint import fitting
 
-_TABLE = {"light": 0xFFDED7C8, "dark": 0xFF141918}
-_BED = {"light": "#CFC6B2", "dark": "#2A3230"}
+TABLE = {"light": 0xFFDED7C8, "dark": 0xFF141918}
+BED = {"light": "#CFC6B2", "dark": "#2A3230"}
 
 
 def tilted_picture(
@@ -31,7 +31,7 @@ def tilted_picture(
     chain = chain_of(job, board, plan)
     seconds = at * chain.timeline.duration
     chain.seek(seconds)
-    return _rgb(_drawn(chain, job, board, plan, seconds, turn, above, size, theme, is_over))
+    return rgb_of(_drawn(chain, job, board, plan, seconds, turn, above, size, theme, is_over))
 
 
 def chain_of(job: Job, board: Board, plan: BoardPlan, *, cell: float | None = None) -> StockChain:
@@ -46,13 +46,13 @@ def _drawn(
 ) -> AnyArray:  # fmt: skip
     painted = np.empty(chain.grid.shape, dtype=np.uint32)
     chain.paint([painted], chain.grid.all)
-    around = surroundings(job, board, plan, seconds, bed_colour=_BED[theme], has_bit=not is_over)
+    around = surroundings(job, board, plan, seconds, bed_colour=BED[theme], has_bit=not is_over)
     view = fitting(board.sheet, turn, above, size)
     request = TiltRequest(
-        0, view, size, True, around if not is_over else around._replace(fixtures=()), _TABLE[theme], is_over
+        0, view, size, True, around if not is_over else around._replace(fixtures=()), TABLE[theme], is_over
     )
     return chain.tilted(request, painted)
 
 
-def _rgb(pixels: AnyArray) -> AnyArray:
+def rgb_of(pixels: AnyArray) -> AnyArray:
     return np.stack(((pixels >> 16) & 255, (pixels >> 8) & 255, pixels & 255), axis=-1).astype(np.uint8)

@@ -20,7 +20,7 @@ from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.geometry.distance import SegmentField
 from archimetra.geometry.region import Region, polygons_of
 from archimetra.geometry.sheets import cells_inside
-from archimetra.job.bits import FLAT_BOTTOMED, UNDERCUTS, Bit
+from archimetra.job.bits import FLAT_BOTTOMED, UNDERCUTS, Bit, BitKind
 from archimetra.job.ids import BitId, CutId
 from archimetra.job.sheet import Sheet
 from archimetra.stock.grid import Grid, part
@@ -144,6 +144,8 @@ def _why(spot: Spot, of: Wanted, bit: Bit, clamped: Region | None) -> Why:
     at = shapely.points(spot.at)
     if clamped is not None and shapely.dwithin(clamped, at, 0.2):
         return Why.CLAMP
+    if of.slope == 0 and bit.kind not in FLAT_BOTTOMED and bit.kind is not BitKind.DRILL:
+        return Why.RIDGE  # a round tip flattens no floor and squares no foot of a wall
     if spot.height < _RIDGE_SHARE * (of.depth - of.start):
         return Why.RIDGE
     if of.slope == 0 and float(shapely.distance(shapely.boundary(of.region), at)) > bit.radius * 1.02:

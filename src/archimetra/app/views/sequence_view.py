@@ -25,6 +25,7 @@ from PySide6.QtGui import (
     QPixmap,
     QPolygonF,
     QResizeEvent,
+    QWheelEvent,
 )
 from PySide6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
@@ -42,6 +43,7 @@ LEFT, RIGHT = 14.0, 18.0
 SMALLEST_PX = 22.0
 GATE_PX = 14.0
 TICKS_S = (5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200)
+MOST_ZOOM = 60.0
 SPEEDS = (1, 5, 20, 50, 200, 500)
 
 
@@ -66,6 +68,7 @@ class SequenceView(QWidget):
     step_wanted = Signal(int)  # moves
     cut_step_wanted = Signal(int)
     speed_chosen = Signal(int)
+    loop_wanted = Signal(object)  # (from, to) in seconds, or None for no more
 
     def __init__(self, tokens: Tokens, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -81,11 +84,24 @@ class SequenceView(QWidget):
         self._summary.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         head.addSpacing(8)
         head.addWidget(self._summary, 1)
+        self._left = label("", "note")
+        self._left.setWordWrap(False)
+        head.addWidget(self._left)
         self.play = QToolButton()
         self.play.setToolTip("Play or pause (Space)")
         self.play.setAccessibleName("Play")
         self.play.clicked.connect(self.play_wanted)
         head.addWidget(self.play)
+        self.loop = QToolButton()
+        self.loop.setText("loop")
+        self.loop.setCheckable(True)
+        self.loop.setProperty("kind", "small")
+        self.loop.setToolTip(
+            "Play the shown cut again and again; Shift and drag along the time scale for any stretch (R)"
+        )
+        self.loop.setAccessibleName("Loop")
+        self.loop.clicked.connect(self.toggle_loop)
+        head.addWidget(self.loop)
         self._speeds: dict[int, QToolButton] = {}
         for speed in SPEEDS:
             button = QToolButton()
@@ -102,6 +118,7 @@ class SequenceView(QWidget):
             (self.moment_wanted, self.lane.moment_wanted),
             (self.cut_picked, self.lane.cut_picked),
             (self.reordered, self.lane.reordered),
+            (self.loop_wanted, self.lane.loop_wanted),
         ):
             theirs.connect(mine)
         column.addWidget(self.lane, 1)
@@ -121,6 +138,17 @@ class SequenceView(QWidget):
 
     def show_moment(self, seconds: float) -> None:
         self.lane.show_moment(seconds)
+        words, by_bit = self.lane.left_words()
+        self._left.setText(words)
+        self._left.setToolTip(by_bit)
+
+    def toggle_loop(self) -> None:
+        """Loop the shown cut, or no more."""
+        self.loop_wanted.emit(None if self.lane.loop is not None else self.lane.stretch_of_cut())
+
+    def show_loop(self, loop: tuple[float, float] | None) -> None:
+        self.lane.show_loop(loop)
+        self.loop.setChecked(loop is not None)
 
     def show_planning(self, share: float | None, cut: CutId | None) -> None:
         """Hatch the block being replanned, with its progress; None: all is planned."""
@@ -149,6 +177,8 @@ class Lane(KeyFocusView):
     menu_wanted = Signal(object, object)  # the cut, and the place on the screen
     cut_picked = Signal(object)
     reordered = Signal(object, int)
+    loop_wanted = Signal(object)
+    order_tried = Signal(object, int)  # a cut on its way, and the place it would be dropped at
 
     def __init__(self, tokens: Tokens, parent: QWidget) -> None:
         super().__init__(parent)
@@ -168,6 +198,38 @@ class Lane(KeyFocusView):
         self._drag_x = 0.0
         self._press_x = 0.0
         self._is_scrubbing = False
+        self.loop: tuple[float, float] | None = None
+        self._looping: float | None = None  # where a stretch to loop was begun, seconds
+        self._zoom, self._slid = 1.0, 0.0  # how many times wider than the view all is, and px slid to the left
+        self._tried: tuple[CutId, int] | None = None
+        self._cost = ("", False)  # of the place a dragged block hangs over: words, and whether it is risky
+
+    def show_loop(self, loop: tuple[float, float] | None) -> None:
+        self.loop = loop
+        self.update()
+
+    def stretch_of_cut(self) -> tuple[float, float] | None:
+        """From when to when the shown cut runs; of all where none is shown."""
+        own = [block for block in self._blocks if block.cut == self._cut] or list(self._blocks)
+        return (own[0].begin, own[-1].end) if own else None
+
+    def left_words(self) -> tuple[str, str]:
+        """How much is left from the shown moment on; and by bit."""
+        left: dict[str, float] = {}
+        for block in self._blocks:
+            span = block.end - max(block.begin, self._seconds)
+            name = f"{block.bit.letter} {block.bit.name}"
+            if block.end > block.begin:
+                left[name] = left.get(name, 0.0) + max(span, 0.0)
+        rest = max(self._total - self._seconds, 0.0)
+        if not self._blocks or rest < 0.5 or self._seconds < 0.5:
+            return "", ""
+        return f"{clock(rest)} left", "\n".join(f"{name}: {clock(s)} left" for name, s in left.items())
+
+    def show_cost(self, words: str, *, is_risky: bool) -> None:
+        """What the order would cost and risk with the dragged block where it hangs."""
+        self._cost = (words, is_risky)
+        self.update()
 
     def show_blocks(self, blocks: Sequence[SequenceBlock], total: float) -> None:
         self._blocks, self._total = tuple(blocks), total
@@ -203,18 +265,38 @@ class Lane(KeyFocusView):
         if not self._blocks:
             return
         gates = sum(block.starts_gate for block in self._blocks)
-        room = max(self.width() - LEFT - RIGHT - gates * GATE_PX, 50.0)
+        room = max((self.width() - LEFT - RIGHT) * self._zoom - gates * GATE_PX, 50.0)
         spans = np.array([max(block.end - block.begin, 0.01) for block in self._blocks])
         widths = spans / spans.sum() * room
         small = widths < SMALLEST_PX
         if small.any() and not small.all():
             rest = room - SMALLEST_PX * small.sum()
             widths = np.where(small, SMALLEST_PX, spans / spans[~small].sum() * max(rest, 10.0))
-        x = LEFT
+        x = LEFT - self._slid
         for block, width in zip(self._blocks, widths, strict=True):
             x += GATE_PX if block.starts_gate else 0.0
             self.edges.append((x, x + float(width)))
             x += float(width)
+
+    def zoom(self, by: float, about: float) -> None:
+        """Wider or narrower, the moment under ``about`` (px) staying where it is."""
+        seconds = self.seconds_at(about)
+        self._zoom = min(max(self._zoom * by, 1.0), MOST_ZOOM)
+        self._lay_out()
+        self._slide(self.x_of(seconds) - about)
+
+    def _slide(self, px: float) -> None:
+        wide = (self.width() - LEFT - RIGHT) * (self._zoom - 1.0)
+        self._slid = min(max(self._slid + px, 0.0), max(wide, 0.0))
+        self._lay_out()
+        self._draw_anew()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        steps = (event.angleDelta().y() or event.angleDelta().x()) / 120
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self._slide(-60 * steps)
+        else:
+            self.zoom(1.25**steps, event.position().x())
 
     def x_of(self, seconds: float) -> float:
         for block, (a, b) in zip(self._blocks, self.edges, strict=True):
@@ -251,6 +333,9 @@ class Lane(KeyFocusView):
         k = self._block_at(x, y)
         if event.button() != Qt.MouseButton.LeftButton or not self._blocks:
             return
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self._looping = self.seconds_at(x)
+            return
         if near_head or k is None:
             self._is_scrubbing = True
             self.moment_wanted.emit(self.seconds_at(x))
@@ -260,10 +345,18 @@ class Lane(KeyFocusView):
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         x, y = event.position().x(), event.position().y()
-        if self._is_scrubbing:
+        if self._looping is not None:
+            ends = sorted((self._looping, self.seconds_at(x)))
+            self.loop = (ends[0], ends[1]) if ends[1] - ends[0] > 0.05 else None
+            self.update()
+        elif self._is_scrubbing:
             self.moment_wanted.emit(self.seconds_at(x))
         elif self._drag is not None:
             self._drag_x = x
+            tried = (self._drag.cut, self._drop_position(x, self._drag))
+            if tried != self._tried and abs(x - self._press_x) > 8:
+                self._tried, self._cost = tried, ("", False)
+                self.order_tried.emit(*tried)
             self.update()
         else:
             k = self._block_at(x, y)
@@ -279,7 +372,11 @@ class Lane(KeyFocusView):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         drag, self._drag = self._drag, None
-        if self._is_scrubbing:
+        self._tried = None
+        if self._looping is not None:
+            self._looping = None
+            self.loop_wanted.emit(self.loop)
+        elif self._is_scrubbing:
             self._is_scrubbing = False
         elif drag is not None:
             if abs(self._drag_x - self._press_x) > 8:
@@ -336,6 +433,7 @@ class Lane(KeyFocusView):
             return
         painter.drawPixmap(0, 0, self._blocks_drawn())
         self._paint_planning(painter)
+        self._paint_loop(painter)
         if self._drag is not None and abs(self._drag_x - self._press_x) > 8:
             self._paint_drop(painter)
         self._paint_head(painter)
@@ -427,6 +525,24 @@ class Lane(KeyFocusView):
             text = clock(k * step)
             painter.drawText(QRectF(x + 3, self.height() - 18, 60, 16), Qt.AlignmentFlag.AlignLeft, text)
 
+    def _paint_loop(self, painter: QPainter) -> None:
+        if self.loop is None:
+            return
+        a, b = self.x_of(self.loop[0]), self.x_of(self.loop[1])
+        painter.fillRect(QRectF(a, 12, b - a, self.height() - 31), self.tokens.color("accent", 30))
+        painter.setPen(QPen(self.tokens.color("accent"), 1.6))
+        for x, way in ((a, 1), (b, -1)):
+            painter.drawPolyline(
+                QPolygonF(
+                    [
+                        QPointF(x + 4 * way, 12),
+                        QPointF(x, 12),
+                        QPointF(x, self.height() - 19),
+                        QPointF(x + 4 * way, self.height() - 19),
+                    ]
+                )
+            )
+
     def _paint_drop(self, painter: QPainter) -> None:
         assert self._drag is not None
         position = self._drop_position(self._drag_x, self._drag)
@@ -438,6 +554,16 @@ class Lane(KeyFocusView):
         width = 90.0
         self._paint_block(painter, self._drag, QRectF(self._drag_x - width / 2, 20, width, max(self.height() - 46, 20)))
         painter.setOpacity(1.0)
+        words, is_risky = self._cost
+        if words:
+            painter.setFont(style.font(11, weight=QFont.Weight.Medium))
+            room = painter.fontMetrics().horizontalAdvance(words) + 14
+            box = QRectF(min(max(x - room / 2, 4), max(self.width() - room - 4, 4)), self.height() / 2 - 10, room, 20)
+            painter.setPen(QPen(self.tokens.color("caution" if is_risky else "accent"), 1.2))
+            painter.setBrush(self.tokens.color("panel"))
+            painter.drawRoundedRect(box, 3, 3)
+            painter.setPen(self.tokens.color("caution" if is_risky else "ink"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
     def _paint_head(self, painter: QPainter) -> None:
         x = self.x_of(self._seconds)
