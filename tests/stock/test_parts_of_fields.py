@@ -90,9 +90,9 @@ def test_hollows_darken_walls_that_show_them():
     painted = np.empty(chain.grid.shape, np.uint32)
     chain.paint([painted], chain.grid.all)
     view = fitting(SHEET, 90.0, 12.0, (500, 200))
-    with_hollow = chain.tilted(TiltRequest(0, view, (500, 200), False, Around(), 0), painted)
+    with_hollow = chain.tilted(TiltRequest(0, view, (500, 200), False, Around(), 0), [painted])
     chain._hollow = (chain._changes, np.zeros((2, 0, 0), np.float32))
-    without = chain.tilted(TiltRequest(0, view, (500, 200), False, Around(), 0), painted)
+    without = chain.tilted(TiltRequest(0, view, (500, 200), False, Around(), 0), [painted])
     assert (with_hollow != without).sum() > 20
 
 

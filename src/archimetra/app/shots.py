@@ -12,6 +12,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path as FilePath
 
+import msgspec
 from PySide6.QtCore import QBuffer
 from PySide6.QtWidgets import QApplication
 
@@ -23,10 +24,9 @@ from archimetra.base.errors import ArchimetraError
 from archimetra.base.files import write_safely
 from archimetra.demo import artwork, quay_tide_clock
 from archimetra.edits import basic as edits
-from archimetra.edits import guides
+from archimetra.edits import cutting
 from archimetra.job.file import JobFile, load_job
 from archimetra.job.flat import instance_of
-from archimetra.job.shapes import Measure, MeasureKind
 
 
 def render_job(
@@ -95,6 +95,37 @@ def make_shots(folder: FilePath) -> None:
             window.station_output()
             studio.wait(lambda page=window.output_page: bool(page.files))
             shoot("output")
+            _shoot_seeing(window, studio, shoot)
+
+
+def _shoot_seeing(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
+    """The dial tilted while it is cut, findings of a spoiled one, what the stamp's cuts leave standing."""
+    session = window.session
+    session.show_cut(session.board.cuts[-1].id)
+    window.station_cuts()
+    studio.go_to_share(0.93)
+    window.tilting.toggle()
+    studio.rest(1.5)
+    shoot("tilted")
+    window.tilting.toggle()
+    outline = session.board.cuts[-1]
+    assert outline.bridges is not None
+    bare = cutting.change_cut(session.job, outline.id, "", tabs=msgspec.structs.replace(outline.bridges, count=0)).job
+    fast = cutting.override(bare, (session.board.cuts[0].id,), "spindle_rpm", 30_000.0)
+    session.apply(cutting.reorder_cut(fast.job, session.board.id, outline.id, 2))
+    studio.settle()
+    studio.go_to_share(1.0)
+    window.station_check()
+    shoot("check")
+    session.undo()
+    session.show_board(session.job.boards[5].id)
+    studio.settle()
+    studio.go_to_share(1.0)
+    page = window.page("check")
+    assert isinstance(page, PanelsPage)
+    page.show_panel("Left standing")
+    studio.wait(lambda: session.planning.standing_of(session.board_id) is not None)
+    shoot("left")
 
 
 def _shoot_carving(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
@@ -110,8 +141,11 @@ def _shoot_carving(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
     window.station_cuts()
     show(0, "Words")
     session.playhead.move_line(((92.0, 248.0), (158.0, 248.0)))
-    window.plan.show_box((88.0, 222.0, 232.0, 282.0))
+    window.plan.show_box((92.0, 232.0, 166.0, 270.0))
+    window.shows.wood()
+    studio.wait(lambda: session.seeing.closer is not None)
     shoot("carve")
+    window.shows.work()
     show(0, "Star, pocket")
     session.playhead.move_line(((62.0, 143.0), (258.0, 177.0)))
     window.plan.fit()
@@ -119,9 +153,6 @@ def _shoot_carving(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
     studio.wait(lambda: window.mate.shown is not None)
     shoot("mate")
     window.mate.show(False)
-    show(5, "Stamp")
-    session.playhead.move_line(((24.0, 38.0), (126.0, 38.0)))
-    shoot("stamp")
 
 
 def _shoot_cuts(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
@@ -191,16 +222,6 @@ def _shoot_artwork(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
     on_board(0, "star")
     page.show_panel("Place")
     shoot("artwork")
-    session.pick([shape.id for shape in session.board.shapes if shape.name in ("star", "dial")])
-    edit = guides.set_margin(session.job, session.board.id, 18.0)
-    gap = Measure(kind=MeasureKind.GAP, points=((0.0, 0.0), (0.0, 0.0)), shapes=session.picked)
-    far = Measure(kind=MeasureKind.DISTANCE, points=((160.0, 246.0), (246.0, 160.0)))
-    for measure in (gap, far):
-        edit = guides.pin_measure(edit.job, session.board.id, measure)
-    session.apply(edit)
-    page.show_panel("Measure")
-    shoot("measure")
-    session.undo()
     on_board(3, "QUAY")
     session.picked = session.picked[:1]
     session.picked_changed.emit()
@@ -215,9 +236,6 @@ def _shoot_artwork(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
             page.read_file(drawing)
             studio.wait(lambda: not session.imports.is_reading)
             shoot(panel)
-            if panel == "bring-in":
-                page.bring.panel.landed.emit(page.bring.panel.drawing, (name, artwork(name)))
-                shoot("report")
             page.bring.panel.given_up.emit()
             while session.undo_label is not None:
                 session.undo()
@@ -258,10 +276,14 @@ class _Studio:
         """Wait until the plan fits the job and the stock stands at the moment shown."""
         self.wait(lambda: not self.session.planning.is_planning, seconds)
         self.wait(self._is_shown, seconds)
-        end = time.monotonic() + 0.5
+        self.rest(0.5)
+
+    def rest(self, seconds: float) -> None:
+        """Let what comes by itself come."""
+        end = time.monotonic() + seconds
         while time.monotonic() < end:
             self.app.processEvents()
-            time.sleep(0.01)
+            time.sleep(0.005)
 
     def _is_shown(self) -> bool:
         moment, plan = self.session.playhead.moment, self.session.planning.plan

@@ -17,7 +17,7 @@ from archimetra.job.sections import section_letter
 from archimetra.stock.viewpoint import View
 
 _REST_MS = 110
-_FRAME_S = 0.014  # a quick picture should take no longer
+_FRAME_S = 0.017  # a quick picture should take no longer, on its way to and fro included
 _SHARES = (1.0, 0.7, 0.5, 0.35)  # of the screen's pixels each way that a quick picture may have
 
 
@@ -30,7 +30,7 @@ class TiltViews(QObject):
         self._share = 2  # which of the shares quick pictures have
         self._began = 0.0
         self._asked: View | None = None
-        self._is_stale = False
+        self._is_stale = self._is_fine_wanted = False
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
         self._rest.setInterval(_REST_MS)
@@ -80,7 +80,9 @@ class TiltViews(QObject):
         if not self.is_shown or tilted.view is None or plan is None:
             return
         if s.seeing.is_tilting:
-            self._is_stale = True  # another as soon as this one has come
+            # another as soon as this one has come: a quick one where something moved since, else the fine one
+            self._is_stale |= not is_fine
+            self._is_fine_wanted |= is_fine
             return
         ratio = tilted.devicePixelRatioF()
         share = ratio if is_fine else ratio * _SHARES[self._share]
@@ -105,7 +107,10 @@ class TiltViews(QObject):
                 self._share -= 1
         if self._asked is not None and self.is_shown:
             self._tilted.show_picture(image, self._asked)
-        if self._is_stale:
-            self._is_stale = False
+        is_stale, is_fine_wanted = self._is_stale, self._is_fine_wanted
+        self._is_stale = self._is_fine_wanted = False
+        if is_stale:
             self._draw(is_fine=False)
             self._rest.start()
+        elif is_fine_wanted:
+            self._draw(is_fine=True)

@@ -237,6 +237,7 @@ class MainWindow(CommandWindow):
         self.header.tabs.menu_wanted.connect(self._show_board_menu)
         plan.nudged.connect(lambda dx, dy: s.move_picked(dx, dy, merge="nudge"))
         plan.cursor_said.connect(self._show_cursor)
+        plan.looked.connect(self._show_zoom)
         plan.finding_clicked.connect(self._go_to_finding)
         plan.dropped.connect(self._dropped)
         sequence.moment_wanted.connect(self.playback.go_to)

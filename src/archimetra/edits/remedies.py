@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 from archimetra.base.findings import Finding, lengths_of
@@ -23,11 +23,12 @@ _SHARE_OF_SHEET = 0.3  # of its thickness, as a tab's
 
 
 class Case(NamedTuple):
-    """A finding with what it speaks of."""
+    """A finding with what it speaks of; ``pins`` are places its plan has found for pins."""
 
     job: Job
     board: Board
     finding: Finding
+    pins: tuple[tuple[float, float], ...] = ()
 
     @property
     def cut(self) -> Cut | None:
@@ -55,13 +56,15 @@ class Remedy(NamedTuple):
     make: Callable[[Case], Edit | None]
 
 
-def remedy_for(job: Job, board: Board, finding: Finding) -> tuple[str, Edit] | None:
-    """What one press would do about a finding, if anything."""
+def remedy_for(
+    job: Job, board: Board, finding: Finding, pins: Sequence[tuple[float, float]] = ()
+) -> tuple[str, Edit] | None:
+    """What one press would do about a finding, if anything. ``pins`` are the places the board's plan has found for pins."""
     row = REMEDIES.get(finding.code)
     if row is None:
         return None
     try:
-        edit = row.make(Case(job, board, finding))
+        edit = row.make(Case(job, board, finding, tuple(pins)))
     except ValueError:  # a limit of the document stands against it
         return None
     return (row.words, edit) if edit is not None and edit.job is not job else None
@@ -162,6 +165,10 @@ def _fit_on_machine(case: Case) -> Edit | None:
     return None
 
 
+def _pins(case: Case) -> Edit | None:
+    return setups.place_pins(case.job, case.board.id, case.pins) if case.pins else None
+
+
 def _zero_on_spoilboard(case: Case) -> Edit | None:
     zero = replace(case.board.zero, z=ZeroZ.SPOILBOARD)
     return basic.set_zero(case.job, case.board.id, zero)
@@ -216,6 +223,7 @@ REMEDIES: dict[str, Remedy] = {
     "feed-limit": Remedy("Keep to its limits", _speed_of_machine),
     "out-of-travel": Remedy("Make it fit the machine", _fit_on_machine),
     "out-of-travel-z": Remedy("Lower the park height", _lower_park),
+    "pins-missing": Remedy("Place the pins", _pins),
     "touch-off-gone": Remedy("Zero on the spoilboard", _zero_on_spoilboard),
     "inlay-margin": Remedy("Widen the margin", _wider_margin),
     "inlay-bottoms": Remedy("More room for glue", _more_glue),

@@ -86,7 +86,7 @@ def _tilted(
         steady = min(fitting(board.sheet, angle, above, size, room=0.12).scale for angle in range(0, 180, 15))
         at = at._replace(scale=steady)
         around = around._replace(bed=None, fixtures=())
-    return chain.tilted(TiltRequest(0, at, size, True, around, TABLE[theme]), painted)
+    return chain.tilted(TiltRequest(0, at, size, True, around, TABLE[theme]), [painted])
 
 
 def _fitted(painted: AnyArray, size: tuple[int, int], table: int) -> AnyArray:

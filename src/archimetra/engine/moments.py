@@ -15,6 +15,7 @@ from archimetra.job.job import Board, Job
 from archimetra.job.lying import only_setup, pins_from_front, standing_pins
 from archimetra.job.materials import rgb
 from archimetra.job.setups import Setup
+from archimetra.job.sheet import Fixture
 from archimetra.stock.viewpoint import Around
 from archimetra.toolpath.shared.moves import Move, arc_angles, straightened
 from archimetra.toolpath.shared.program import Run
@@ -114,17 +115,28 @@ def surroundings(
         number = int(plan.run.block[row])
         if plan.setups and 0 <= number < len(plan.run.blocks):
             setup = plan.setups[plan.run.blocks[number].setup]
-    front = job.board(board.back_of.front) if board.back_of is not None else None
-    names = {one.name for one in plan.setups} - {""}
-    fixtures = (
-        *[f for f in board.fixtures if f.setup == setup.name or f.setup not in names],
-        *standing_pins(board, setup),
-        *(pins_from_front(board, front) if front is not None else ()),
-    )
     return Around(
-        bed=_reach(setup), bed_colour=rgb(bed_colour), fixtures=fixtures, bit=bit, at=at,
+        bed=_reach(setup), bed_colour=rgb(bed_colour), fixtures=_standing(job, board, plan, setup), bit=bit, at=at,
         hue=rgb(bit_colour(bit.place)) if bit is not None else (0, 0, 0),
     )  # fmt: skip
+
+
+_last_standing: list[tuple[tuple[object, ...], tuple[Fixture, ...]]] = []  # asked for with every picture
+
+
+def _standing(job: Job, board: Board, plan: BoardPlan, setup: Setup) -> tuple[Fixture, ...]:
+    """What holds the board in a setup: clamps, screws, pins."""
+    key = (job, board, setup)
+    if not _last_standing or any(a is not b for a, b in zip(_last_standing[0][0], key, strict=True)):
+        front = job.board(board.back_of.front) if board.back_of is not None else None
+        names = {one.name for one in plan.setups} - {""}
+        found = (
+            *[f for f in board.fixtures if f.setup == setup.name or f.setup not in names],
+            *standing_pins(board, setup),
+            *(pins_from_front(board, front) if front is not None else ()),
+        )
+        _last_standing[:] = [(key, found)]
+    return _last_standing[0][1]
 
 
 def _reach(setup: Setup) -> tuple[float, float, float, float] | None:

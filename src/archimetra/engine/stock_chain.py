@@ -20,6 +20,7 @@ from archimetra.stock.tilted import NO_HOLLOW, Stock, picture, smooth_picture
 from archimetra.stock.timeline import StockTimeline
 
 THUMB_CELLS = 120_000
+_COARSE_PX = 0.7  # cells up to so many pixels will do while the view moves
 _CLOSER_MARGIN_MM = 6.0  # light and shadow of what lies beside the picture
 
 
@@ -54,6 +55,7 @@ class StockChain:
         self._changes = 0  # counts whatever changes the field
         self._hollow: tuple[int, AnyArray] | None = None
         self._turned: tuple[int, AnyArray, AnyArray] | None = None
+        self._coarse: tuple[tuple[int, int], AnyArray, AnyArray] | None = None
         self._close: _Close | None = None
 
     def _made(self, grid: Grid) -> tuple[StockTimeline, Behind | None]:
@@ -94,16 +96,35 @@ class StockChain:
 
     # ---- tilted
 
-    def tilted(self, request: TiltRequest, painted: AnyArray) -> AnyArray:
-        """The picture asked for, (h, w) uint32; ``painted`` is the plan's."""
+    def tilted(self, request: TiltRequest, levels: Sequence[AnyArray]) -> AnyArray:
+        """The picture asked for, (h, w) uint32; ``levels`` are the plan's pictures. A quick one is drawn from coarser cells where these are
+        smaller than its pixels: most of the work is fetching heights from memory."""
         stock = self._turned_over() if request.is_over else Stock(
-            self.sheet, self.field, painted, self.grid.cell, self._hollow_now()
+            self.sheet, self.field, levels[0], self.grid.cell, self._hollow_now()
         )  # fmt: skip
         if request.is_fine:
             return smooth_picture(
                 stock, request.view, request.size, around=request.around, background=request.background
             )
+        by = 0
+        while by + 1 < len(levels) and self.grid.cell * (2 << by) * request.view.scale <= _COARSE_PX:
+            by += 1
+        if by and not request.is_over:
+            stock = self._coarser(stock, levels[by], by)
         return picture(stock, request.view, request.size, around=request.around, background=request.background)[0]
+
+    def _coarser(self, stock: Stock, painted: AnyArray, by: int) -> Stock:
+        """Of every 2^by cells one each way, those the coarser picture stands for."""
+        if self._coarse is None or self._coarse[0] != (self._changes, by):
+            (ny, nx), step = painted.shape, 1 << by
+            rows = slice(
+                self.grid.shape[0] - ny * step + step // 2, None, step
+            )  # counted from the back, as the picture's are
+            columns = slice(step // 2, step // 2 + nx * step, step)
+            field = np.ascontiguousarray(stock.field[rows, columns])
+            hollow = np.ascontiguousarray(stock.hollow[:, rows, columns]) if stock.hollow.size else stock.hollow
+            self._coarse = (self._changes, by), field, hollow
+        return Stock(self.sheet, self._coarse[1], painted, stock.cell * (1 << by), self._coarse[2])
 
     def _hollow_now(self) -> AnyArray:
         if not self.timeline.has_undercuts:

@@ -136,7 +136,7 @@ class _Worker:
         chain = self._chain
         if self._is_fresh:  # not painted yet: its moment comes first
             chain.paint(self._levels, chain.grid.all)
-        drawn = chain.tilted(request, self._levels[0])
+        drawn = chain.tilted(request, self._levels)
         self._half = 1 - self._half
         offset = self._half * (self._picture_block.size // 2)
         there = np.ndarray(drawn.shape, np.uint32, buffer=self._picture_block.buf, offset=offset)

@@ -51,7 +51,7 @@ def _drawn(
     request = TiltRequest(
         0, view, size, True, around if not is_over else around._replace(fixtures=()), TABLE[theme], is_over
     )
-    return chain.tilted(request, painted)
+    return chain.tilted(request, [painted])
 
 
 def rgb_of(pixels: AnyArray) -> AnyArray:

@@ -27,12 +27,13 @@ from archimetra.engine.keys import lean_board, lean_job
 from archimetra.engine.mating import mating_of
 from archimetra.engine.messages import CloserRequest, MomentRequest, TiltRequest
 from archimetra.engine.planning import plan_board
+from archimetra.engine.standing import standing_of
 from archimetra.engine.tilting import chain_of
 from archimetra.geometry.fill import FillRule
 from archimetra.geometry.joining import join
 from archimetra.geometry.path import Path
 from archimetra.geometry.pieces import pieces_of
-from archimetra.job.bits import BitKind
+from archimetra.job.bits import UNDERCUTS, BitKind
 from archimetra.job.cut_parts import Entry, Pattern, Side, Tabs
 from archimetra.job.cuts import Cut
 from archimetra.job.cuts.engrave import EngraveCut
@@ -40,6 +41,7 @@ from archimetra.job.cuts.facing import FacingCut
 from archimetra.job.cuts.hole import HoleCut
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
+from archimetra.job.cuts.slot import SlotCut
 from archimetra.job.inlays import InlayKind
 from archimetra.job.job import Job, new_job
 from archimetra.job.sheet import Fixture
@@ -67,6 +69,7 @@ def steps() -> Iterator[float]:
         lambda: _cut(PocketCut, end_depth=4.0, pattern=Pattern.RASTER, entry=Entry.RAMP),
         lambda: _cut(FacingCut, end_depth=1.0),
         _carving,
+        _undercut,
         _joining,
         _offers,
         _empty_board,
@@ -142,7 +145,7 @@ def _planned(job: Job) -> None:
     around = Around(fixtures=(Fixture(x=0.0, y=0.0),), bed=(0.0, 0.0, 50.0, 50.0), bit=job.bits[0])
     view = fitting(board.sheet, 30.0, 40.0, (200, 90))
     for is_fine in (True, False):
-        chain.tilted(TiltRequest(0, view, (200, 90), is_fine, around, 0, is_over=is_fine), pixels)
+        chain.tilted(TiltRequest(0, view, (200, 90), is_fine, around, 0, is_over=is_fine), [pixels])
     chain.closer(CloserRequest(0, (0.0, 0.0, 30.0, 30.0), 1.0))
 
 
@@ -174,6 +177,19 @@ def _carving() -> None:
     _planned(made.job)
     mating = mating_of(made.job, inlay, {})
     mating.section((0.0, 0.0), (100.0, 100.0), mating.measured().seat, samples=10)
+    pocket = made.job.boards[0]
+    standing_of(made.job, pocket, plan_board(made.job, pocket, {}))
+
+
+def _undercut() -> None:
+    """A slot from edge to edge, hollow under its sides, and what stands beside it."""
+    job = _job(Path.polyline([(-20.0, 40.0), (120.0, 40.0)], closed=False))
+    keyhole = next(bit for bit in starter_rack() if bit.kind in UNDERCUTS)
+    edit, bit = rack.take(job, keyhole)
+    job = _with_cut(edit.job, SlotCut, bit=bit, end_depth=6.0)
+    _planned(job)
+    board = job.boards[0]
+    standing_of(job, board, plan_board(job, board, {}))
 
 
 def _joining() -> None:

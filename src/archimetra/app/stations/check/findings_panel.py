@@ -14,6 +14,7 @@ from archimetra.app.widgets.form import Form
 from archimetra.base.findings import Finding, Severity, worded
 from archimetra.checks.quieting import key_of
 from archimetra.edits import looking
+from archimetra.edits.edit import Edit
 from archimetra.edits.remedies import remedy_for
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board
@@ -154,7 +155,7 @@ class FindingsPanel(Panel):
             button.clicked.connect(lambda _c=False: run())
             line.addWidget(button)
 
-        remedy = remedy_for(self.session.job, board, finding)
+        remedy = self._remedy(board, finding)
         if remedy is not None:
             words, _ = remedy
             add(words, "Do this now; Undo takes it back", "add", lambda: self.mend(board.id, finding))
@@ -173,9 +174,14 @@ class FindingsPanel(Panel):
 
     def mend(self, board_id: BoardId, finding: Finding) -> None:
         board = self.session.job.board(board_id)
-        made = remedy_for(self.session.job, board, finding) if board is not None else None
+        made = self._remedy(board, finding) if board is not None else None
         if made is not None:
             self.session.apply(made[1])
+
+    def _remedy(self, board: Board, finding: Finding) -> tuple[str, Edit] | None:
+        plan = self.session.planning.plan_of(board.id)
+        pins = [place for shift in plan.shifts for place in shift.places] if plan is not None else []
+        return remedy_for(self.session.job, board, finding, pins)
 
     def show_place(self, board_id: BoardId, finding: Finding) -> None:
         if board_id != self.session.board_id:
