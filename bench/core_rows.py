@@ -27,8 +27,8 @@ from archimetra.output.controllers import controller
 from archimetra.output.files import gcode_files
 from archimetra.output.gcode_reader import read_gcode
 from archimetra.stock.bitshapes import bit_shapes
-from archimetra.stock.sweep_kernels import TILE, sweep
 from archimetra.stock.grid import cell_for
+from archimetra.stock.sweep_kernels import TILE, sweep
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.profile.planner import plan_profile
 from archimetra.toolpath.resolve import resolve

@@ -12,6 +12,7 @@ import carve_rows
 import core_rows
 import cut_rows
 import nest_rows
+import seeing_rows
 import setup_rows
 import window_rows
 from rows import Row, print_table
@@ -26,6 +27,7 @@ def main(words: list[str]) -> int:
         *artwork_rows.ROWS,
         *nest_rows.ROWS,
         *setup_rows.ROWS,
+        *seeing_rows.ROWS,
         *window_rows.ROWS,
     ):
         if words and not any(word in make.__name__ for word in words):

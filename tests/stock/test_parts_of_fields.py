@@ -11,15 +11,19 @@ from archimetra.engine.planning import plan_board
 from archimetra.engine.tilting import chain_of
 from archimetra.geometry.path import Path
 from archimetra.job.bits import Bit, BitKind
+from archimetra.job.cut_parts import Side, Tabs
 from archimetra.job.cuts.pocket import PocketCut
+from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.cuts.slot import SlotCut
-from archimetra.job.ids import BitId
+from archimetra.job.ids import BitId, CutId, ShapeId
+from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.stock.grid import part
 from archimetra.stock.timeline import StockTimeline
 from archimetra.stock.viewpoint import Around, fitting
 from cutting_board import area_of, board_with
 from shades import channels
+from shapes import replace
 
 SHEET = Sheet(width=120, height=90, readings=(18.0,))
 DOVETAIL = Bit(
@@ -126,3 +130,36 @@ class TestChains:
         want = shapely.contains_xy(area_of(deep), SHEET.width - x, y)  # sideways about: left is right
         assert want.sum() > 500
         assert (holes ^ want).sum() < 0.05 * want.sum()
+
+
+class TestOffcuts:
+    def test_what_is_no_part_falls_away_once_all_is_cut_and_not_before(self):
+        """A ring with a smaller disc in its opening: both are parts, what lies between and around is not."""
+        ring = (Path.circle((0, 0), 40), Path.circle((0, 0), 25))
+        job, board, _ = board_with(
+            *ring, kind=ProfileCut, sheet=SHEET, side=Side.OUTSIDE, goes_through=True, end_depth=0.0, tabs=Tabs(count=2)
+        )
+        inner = replace(board.shapes[0], id=ShapeId("inner"), paths=(Path.circle((0, 0), 12),), form=None)
+        second = replace(board.cuts[0], id=CutId("cut9"), shapes=(inner.id,))
+        board = replace(board, shapes=(*board.shapes, inner), cuts=(second, *board.cuts))
+        job = with_boards(job, (board,))
+        board = job.boards[0]
+        plan = plan_board(job, board, {})
+        parts = shapely.from_wkb(plan.parts)
+        assert parts.area == pytest.approx(np.pi * (40**2 - 25**2 + 12**2), rel=0.002)
+        chain = chain_of(job, board, plan, cell=0.5)
+        chain.seek(0.5 * plan.times.total, drops_offcuts=True)
+        assert np.array_equal(chain.field, chain.timeline.field)
+        assert chain.seek(plan.times.total, drops_offcuts=True) == chain.grid.all
+        y, x = (np.indices(chain.grid.shape) + 0.5) * 0.5
+        stands = chain.field > -17.0
+        assert (stands ^ shapely.contains_xy(parts, x, y)).mean() < 0.002
+        assert chain.seek(plan.times.total, drops_offcuts=False) == chain.grid.all
+        assert np.array_equal(chain.field, chain.timeline.field)
+
+    def test_where_nothing_is_cut_out_nothing_falls(self):
+        job, board, plan = pocketed()
+        assert plan.parts == b""
+        chain = chain_of(job, board, plan, cell=0.5)
+        chain.seek(plan.times.total, drops_offcuts=True)
+        assert np.array_equal(chain.field, chain.timeline.field)

@@ -21,7 +21,7 @@ from archimetra.job.job import with_boards
 from archimetra.job.sheet import Fixture, Sheet
 from archimetra.stock.grid import part
 from archimetra.stock.standing_results import Why
-from archimetra.stock.timeline import FinishedStock, StockTimeline
+from archimetra.stock.timeline import StockParts, StockTimeline
 from cutting_board import area_of, board_with
 from shapes import blob, replace, star, straight_bit
 
@@ -192,5 +192,5 @@ def test_the_finished_stock_in_parts_is_that_of_the_timeline(box):
     grid = part(SHEET, box, 0.5)
     timeline = StockTimeline(SHEET, plan.run, job.bits, cell=0.5, grid=grid)
     timeline.seek(timeline.duration)
-    there = FinishedStock(SHEET, plan.run, job.bits, chord_tolerance_mm=0.5 / 20).field(grid)
+    there = StockParts(SHEET, plan.run, job.bits, chord_tolerance_mm=0.5 / 20).field(grid)
     assert np.abs(there - timeline.field).max() < 1e-5

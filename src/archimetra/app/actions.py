@@ -59,6 +59,7 @@ ROWS: tuple[Row, ...] = (
     Row("show-marks", "Entries and tabs", "E", "shows.marks", True),
     Row("show-findings", "Findings", "W", "shows.findings", True),
     Row("show-clamps", "Clamps", "M", "shows.clamps", True),
+    Row("show-offcuts", "Offcuts, once all is cut", "D", "shows.offcuts", True),
     Row("show-guides", "Guides, zero and section line", "G", "shows.guides", True),
     Row("snap", "Snapping on or off", "S", "toggle_snapping", True),
     Row("line-up", "Section line up by 1 mm", "PgUp", "views.line_up", True),

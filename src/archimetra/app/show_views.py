@@ -10,10 +10,11 @@ from archimetra.app.session import Session
 from archimetra.app.views.plan_view import PlanView
 from archimetra.app.views.shown import OF_STATION, SETTINGS, Shown, is_on, toggled
 
-ROW_IDS = ("stock", "artwork", "picked", "all", "travel", "marks", "findings", "clamps", "guides")
+ROW_IDS = ("stock", "artwork", "picked", "all", "travel", "marks", "findings", "clamps", "offcuts", "guides")
 _REST_MS = 60  # the view rests so long before it is looked at closer
-_COARSE_PX = 1.25  # a cell larger than this on the screen shows
+_COARSE_PX = 1.6  # a cell larger than this on the screen shows
 _FINEST_MM = 0.01
+_CLOSE_PX = 1.25  # of a fine cell
 _MOST_CLOSE_CELLS = 1_600_000
 
 
@@ -79,6 +80,9 @@ class ShowViews(QObject):
     def clamps(self) -> None:
         self.toggle("clamps")
 
+    def offcuts(self) -> None:
+        self.toggle("offcuts")
+
     def guides(self) -> None:
         self.toggle("guides")
 
@@ -88,6 +92,7 @@ class ShowViews(QObject):
 
     def _show(self) -> None:
         self._plan.show_parts(self.shown)
+        self._session.playhead.show_offcuts(self.shown.offcuts)
         self.changed.emit()
 
     # ---- closer
@@ -107,7 +112,7 @@ class ShowViews(QObject):
             seeing.look_closer(None)
             return
         area = (box[2] - box[0]) * (box[3] - box[1])
-        cell = max(1.0 / scale, (area / _MOST_CLOSE_CELLS) ** 0.5, _FINEST_MM)
+        cell = max(_CLOSE_PX / scale, (area / _MOST_CLOSE_CELLS) ** 0.5, _FINEST_MM)
         seeing.look_closer(box, cell)
 
 

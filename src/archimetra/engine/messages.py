@@ -52,6 +52,9 @@ class BoardPlan(msgspec.Struct, frozen=True, eq=False):
     seams: tuple[Seam, ...] = ()
     shifts: tuple[Shift, ...] = ()
     front: FrontFace | None = None
+    parts: bytes = (
+        b""  # as WKB what of the sheet stays once all that is cut free has fallen away; empty where nothing is
+    )
     shared: Shared | None = None  # the same, for other processes to look into
 
 
@@ -80,11 +83,12 @@ class StockRequest(msgspec.Struct, frozen=True, eq=False):
 
 
 class MomentRequest(msgspec.Struct, frozen=True, eq=False):
-    """Bring the stock to a moment and cut a section along a line there."""
+    """Bring the stock to a moment and cut a section along a line there. With ``drops_offcuts`` what is no part is gone once the run is done."""
 
     seconds: float
     line: tuple[tuple[float, float], tuple[float, float]]
     samples: int
+    drops_offcuts: bool = False
 
 
 LEVELS = 4  # pictures of the plan: the finest, and those half, a quarter, an eighth as fine

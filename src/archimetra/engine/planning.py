@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, MutableMapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, MutableMapping, Sequence
 from itertools import groupby
 from typing import NamedTuple
 
 import msgspec
+import shapely
 
 from archimetra.base.findings import Finding
 from archimetra.checks.board_checks import check_board
 from archimetra.engine.keys import checks_key, front_of, geometry_key, own_run_key, run_key
 from archimetra.engine.messages import BoardPlan, PlannedCut
 from archimetra.engine.own_place import Planned, on_the_board, plan_in_own_place
+from archimetra.engine.parts_kept import parts_kept
 from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
 from archimetra.job.lying import only_setup, pins_from_front, standing_pins
@@ -94,7 +96,13 @@ def plan_board(
         laid.seams,
         laid.shifts,
         behind,
+        parts=_parts(works.values()),
     )
+
+
+def _parts(works: Iterable[ResolvedCut]) -> bytes:
+    parts = parts_kept(works)
+    return b"" if parts is None or parts.is_empty else bytes(shapely.to_wkb(parts))
 
 
 _fronts: dict[str, FrontFace] = {}  # a back is changed oftener than its front

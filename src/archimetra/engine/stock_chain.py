@@ -6,9 +6,11 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
+import shapely
 
 from archimetra.engine.messages import BoardPlan, CloserRequest, MomentRequest, TiltRequest
-from archimetra.geometry.arrays import AnyArray, FloatArray
+from archimetra.geometry.arrays import AnyArray, BoolArray, FloatArray
+from archimetra.geometry.sheets import cells_inside
 from archimetra.job.bits import Bit
 from archimetra.job.setups import TurnedAbout
 from archimetra.job.sheet import NO_WOOD_MM, Sheet
@@ -17,18 +19,17 @@ from archimetra.stock.grid import Box, Grid, cell_for, part, whole
 from archimetra.stock.shade import Painter, coarsen, touched_box
 from archimetra.stock.sweep_kernels import TILE
 from archimetra.stock.tilted import NO_HOLLOW, Stock, picture, smooth_picture
-from archimetra.stock.timeline import StockTimeline
+from archimetra.stock.timeline import StockParts, StockTimeline
 
 THUMB_CELLS = 120_000
 _COARSE_PX = 0.7  # cells up to so many pixels will do while the view moves
-_CLOSER_MARGIN_MM = 6.0  # light and shadow of what lies beside the picture
+_CLOSER_MARGIN_MM = 3.0  # light and shadow of what lies beside the picture
 
 
 class _Close(NamedTuple):
     """A part of the stock in fine cells."""
 
     grid: Grid
-    timeline: StockTimeline
     painter: Painter
     behind: Behind | None
 
@@ -55,32 +56,48 @@ class StockChain:
         self._changes = 0  # counts whatever changes the field
         self._hollow: tuple[int, AnyArray] | None = None
         self._turned: tuple[int, AnyArray, AnyArray] | None = None
+        self._is_dropped = False
+        self._stays: tuple[Grid, BoolArray] | None = None  # which cells are parts
         self._coarse: tuple[tuple[int, int], AnyArray, AnyArray] | None = None
         self._close: _Close | None = None
+        self._parts: StockParts | None = None
+
+    def _behind_of(self, grid: Grid) -> Behind | None:
+        if self._about is None or self._plan.front is None:
+            return None
+        return Behind(self._plan.front, self._about, self.sheet, self._bits, cell=grid.cell, grid=grid)
 
     def _made(self, grid: Grid) -> tuple[StockTimeline, Behind | None]:
         plan = self._plan
         timeline = StockTimeline(self.sheet, plan.run, self._bits, cell=grid.cell, grid=grid, times=plan.times.ends)
-        behind = None
-        if self._about is not None and plan.front is not None:
-            behind = Behind(plan.front, self._about, self.sheet, self._bits, cell=grid.cell, grid=grid)
-        return timeline, behind
+        return timeline, self._behind_of(grid)
 
     # ---- the moment
 
-    def seek(self, seconds: float) -> Box | None:
-        """Go to a moment; the cells that may have changed."""
+    def seek(self, seconds: float, *, drops_offcuts: bool = False) -> Box | None:
+        """Go to a moment; the cells that may have changed. With ``drops_offcuts`` what is no part is gone once the run is done."""
         touched = self.timeline.seek(seconds)
         self.seconds = seconds
         box = touched_box(touched, self.grid.shape, TILE)
+        is_dropped = drops_offcuts and bool(self._plan.parts) and seconds >= self.timeline.duration - 1e-6
+        if is_dropped != self._is_dropped:
+            self._is_dropped = is_dropped
+            box = self.grid.all
         if box is not None:
             self._changes += 1
         return box
 
     @property
     def field(self) -> AnyArray:
-        """Heights with holes where nothing is left between the faces."""
-        return self.timeline.field if self._behind is None else self._behind.through(self.timeline.field)
+        """Heights with holes where nothing is left between the faces, or has fallen away."""
+        field = self.timeline.field if self._behind is None else self._behind.through(self.timeline.field)
+        return self._without_offcuts(field, self.grid) if self._is_dropped else field
+
+    def _without_offcuts(self, field: AnyArray, grid: Grid) -> AnyArray:
+        if self._stays is None or self._stays[0] != grid:
+            region = shapely.transform(shapely.from_wkb(self._plan.parts), lambda xy: xy - (grid.x0, grid.y0))
+            self._stays = grid, cells_inside(region, grid.shape, grid.cell)
+        return np.where(self._stays[1], field, np.float32(-self.sheet.thickest - NO_WOOD_MM))
 
     def paint(self, levels: Sequence[AnyArray], box: Box) -> Box:
         """The plan's picture, and coarser ones of it, where a box of cells has changed; the cells painted."""
@@ -154,21 +171,24 @@ class StockChain:
         x0, y0, x1, y1 = request.box
         inner = part(self.sheet, request.box, request.cell)
         grid = part(self.sheet, (x0 - margin, y0 - margin, x1 + margin, y1 + margin), request.cell)
+        if self._parts is None:
+            self._parts = StockParts(
+                self.sheet, self._plan.run, self._bits, times=self._plan.times.ends, chord_tolerance_mm=0.005
+            )
         if self._close is None or self._close.grid != grid:
-            self._close = _Close(grid, *self._with_painter(grid))
+            self._close = _Close(grid, Painter(self.sheet, grid), self._behind_of(grid))
         close = self._close
-        close.timeline.seek(self.seconds)
-        field = close.timeline.field if close.behind is None else close.behind.through(close.timeline.field)
+        field = self._parts.field(grid, self.seconds)
+        if close.behind is not None:
+            field = close.behind.through(field)
+        if self._is_dropped:
+            field = self._without_offcuts(field, grid)
         pixels = np.empty(grid.shape, dtype=np.uint32)
         close.painter.paint(field, pixels)
         i, j = round((inner.x0 - grid.x0) / grid.cell), round((inner.y0 - grid.y0) / grid.cell)
         ny, nx = inner.shape
         last = grid.shape[0] - j
         return inner, np.ascontiguousarray(pixels[last - ny : last, i : i + nx])
-
-    def _with_painter(self, grid: Grid) -> tuple[StockTimeline, Painter, Behind | None]:
-        timeline, behind = self._made(grid)
-        return timeline, Painter(self.sheet, grid), behind
 
 
 def thumb(plan: BoardPlan, sheet: Sheet, bits: Sequence[Bit], about: TurnedAbout | None, width: int) -> AnyArray:

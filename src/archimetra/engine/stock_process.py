@@ -122,7 +122,7 @@ class _Worker:
 
     def _moment(self, request: MomentRequest) -> None:
         chain = self._chain
-        box = chain.seek(request.seconds)
+        box = chain.seek(request.seconds, drops_offcuts=request.drops_offcuts)
         if self._is_fresh:
             box = chain.grid.all
         self._is_fresh = False

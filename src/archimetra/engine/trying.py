@@ -14,7 +14,7 @@ from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
 from archimetra.stock.grid import part
 from archimetra.stock.shade import Painter
-from archimetra.stock.timeline import FinishedStock
+from archimetra.stock.timeline import StockParts
 from archimetra.toolpath.resolve import resolved
 
 PICTURE_PX = 150
@@ -57,5 +57,5 @@ def _picture(job: Job, board: Board, cut_id: CutId, run: Any) -> Any:
     cell = max(max(box[2] - box[0], box[3] - box[1]) / (2 * PICTURE_PX), 0.02)
     grid = part(board.sheet, box, cell)
     pixels = np.empty(grid.shape, dtype=np.uint32)
-    Painter(board.sheet, grid).paint(FinishedStock(board.sheet, run, job.bits).field(grid), pixels)
+    Painter(board.sheet, grid).paint(StockParts(board.sheet, run, job.bits).field(grid), pixels)
     return pixels

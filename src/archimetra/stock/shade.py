@@ -12,7 +12,7 @@ from archimetra.job.materials import rgb
 from archimetra.job.sheet import Sheet
 from archimetra.stock.bands import in_bands
 from archimetra.stock.grid import Box, Grid
-from archimetra.stock.shade_kernels import FALL, halved, horizon, mean_around, shade
+from archimetra.stock.shade_kernels import FALL, grain, halved, horizon, mean_around, shade
 
 SPOILBOARD = (171, 158, 136)
 NEAR_MM, WIDE_MM = 1.1, 5.0  # how far around a place what hides the sky from it is looked for
@@ -23,16 +23,13 @@ def face(sheet: Sheet, grid: Grid) -> AnyArray:
     """The uncut face, (ny, nx) uint32 0x00RRGGBB, grain along ``grain_degrees``. The same sheet always looks the same, however fine the cells."""
     base, line = (np.array(rgb(tone), dtype=np.float32) for tone in sheet.tones)
     angle = radians(sheet.grain_degrees)
-    y, x = np.ogrid[0 : grid.shape[0], 0 : grid.shape[1]]
-    px, py = grid.x0 + (x + 0.5) * grid.cell, grid.y0 + (y + 0.5) * grid.cell
-    along = (px * cos(angle) + py * sin(angle)).astype(np.float32)
-    across = (-px * sin(angle) + py * cos(angle)).astype(np.float32)
-    warp = across + 2.4 * np.sin(along / 61) + 1.1 * np.sin(along / 23 + across / 31) + 3.5 * np.sin(across / 47)
-    bands = 0.5 + 0.5 * np.sin(warp * 0.62 + 1.3 * np.sin(warp * 0.17))
-    fine = 0.5 + 0.5 * np.sin(warp * 5.1 + 0.8 * np.sin(along / 9))
-    mix = np.clip(0.36 * bands**3 + 0.14 * fine, 0.0, 1.0)[..., None]
-    r, g, b = np.moveaxis((base * (1 - mix) + line * mix).astype(np.uint32), -1, 0)
-    return np.asarray((r << 16) | (g << 8) | b, dtype=np.uint32)
+    out = np.empty(grid.shape, dtype=np.uint32)
+
+    def band(first: int, last: int) -> None:
+        grain(out, grid.x0, grid.y0, grid.cell, cos(angle), sin(angle), base, line, first, last)
+
+    in_bands(grid.shape[0], band)
+    return out
 
 
 class Painter:

@@ -19,6 +19,38 @@ _EDGE_CELLS = 4.0  # steeper than this from cell to cell is a wall: steeper than
 _NO_EDGE = np.float32(-1e9)
 
 
+@njit(cache=True, nogil=True, fastmath=True)
+def grain(out, x0, y0, cell, along_x, along_y, base, line, first, last):
+    """Rows ``first`` to ``last`` of ``out`` (ny, nx) uint32 0x00RRGGBB: wood whose grain runs along (along_x, along_y), as bands and fine lines
+    that wander, between the tones ``base`` and ``line`` (3,)."""
+    one, half = np.float32(1.0), np.float32(0.5)
+    for j in range(first, last):
+        y = y0 + (j + 0.5) * cell
+        row = out[j]
+        for i in range(len(row)):
+            x = x0 + (i + 0.5) * cell
+            along, across = np.float32(x * along_x + y * along_y), np.float32(y * along_x - x * along_y)
+            warp = (
+                across
+                + np.float32(2.4) * np.sin(along / np.float32(61))
+                + np.float32(3.5) * np.sin(across / np.float32(47))
+            )
+            warp += np.float32(1.1) * np.sin(along / np.float32(23) + across / np.float32(31))
+            bands = half + half * np.sin(warp * np.float32(0.62) + np.float32(1.3) * np.sin(warp * np.float32(0.17)))
+            fine = half + half * np.sin(warp * np.float32(5.1) + np.float32(0.8) * np.sin(along / np.float32(9)))
+            mix = min(max(np.float32(0.36) * bands * bands * bands + np.float32(0.14) * fine, np.float32(0.0)), one)
+            r, g, b = (
+                base[0] + (line[0] - base[0]) * mix,
+                base[1] + (line[1] - base[1]) * mix,
+                base[2] + (line[2] - base[2]) * mix,
+            )
+            row[i] = (
+                (np.uint32(np.int32(r)) << np.uint32(16))
+                | (np.uint32(np.int32(g)) << np.uint32(8))
+                | np.uint32(np.int32(b))
+            )
+
+
 @njit(cache=True, nogil=True)
 def horizon(field, edge, drop):
     """``edge`` (ny, nx) float32: how high the shadow's edge stands over each cell, for a light from the left and behind. ``drop`` is its

@@ -25,7 +25,7 @@ from archimetra.job.ids import BitId, CutId
 from archimetra.job.sheet import Sheet
 from archimetra.stock.grid import Grid, part
 from archimetra.stock.standing_results import Left, Spot, Why
-from archimetra.stock.timeline import FinishedStock
+from archimetra.stock.timeline import StockParts
 from archimetra.toolpath.shared.program import Run
 from archimetra.toolpath.wanted import Wanted
 
@@ -55,7 +55,7 @@ def left_standing(
 ) -> tuple[Left, ...]:  # fmt: skip
     """What stands after the whole run, the most first. ``report`` is called between pieces and may raise to stop."""
     by_cut: dict[CutId, list[Spot]] = {}
-    stock = FinishedStock(sheet, run, bits)
+    stock = StockParts(sheet, run, bits)
     for one in wanted:
         for polygon in polygons_of(one.region):
             report()
@@ -69,7 +69,7 @@ def left_standing(
     return tuple(sorted(left, key=lambda one: -one.volume))
 
 
-def _spots(sheet: Sheet, stock: FinishedStock, of: Wanted, polygon: Polygon, finest: float) -> list[Spot]:
+def _spots(sheet: Sheet, stock: StockParts, of: Wanted, polygon: Polygon, finest: float) -> list[Spot]:
     """What stands in one piece of ground; why is not known yet."""
     x0, y0, x1, y1 = polygon.bounds
     size = max((x1 - x0) * (y1 - y0), 1e-9)

@@ -17,6 +17,7 @@ from archimetra.geometry.arrays import AnyArray, BoolArray, FloatArray, IntArray
 from archimetra.geometry.sheets import cells_inside
 from archimetra.job.bits import Bit
 from archimetra.job.sheet import NO_WOOD_MM, Sheet
+from archimetra.stock.bands import in_bands
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.grid import Grid, whole
 from archimetra.stock.sweep_kernels import TILE, UNDERCUT, sweep, sweep_hollow, sweep_line, sweep_some
@@ -220,10 +221,19 @@ class StockTimeline:
         return changed
 
 
-class FinishedStock:
-    """The stock after all of a run, in as many parts as are asked for: what moves are near one is found before they are swept."""
+class StockParts:
+    """The stock at a moment, in as many parts as are asked for: what moves are near one is found before they are swept."""
 
-    def __init__(self, sheet: Sheet, run: Run, bits: Sequence[Bit], *, chord_tolerance_mm: float = 0.01) -> None:
+    def __init__(
+        self,
+        sheet: Sheet,
+        run: Run,
+        bits: Sequence[Bit],
+        *,
+        times: FloatArray | None = None,
+        chord_tolerance_mm: float = 0.01,
+    ) -> None:
+        """``times`` as for a timeline."""
         self._sheet = sheet
         points, rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=chord_tolerance_mm)
         self._points = np.require(points, requirements=["C", "W"])
@@ -231,20 +241,39 @@ class FinishedStock:
         numbers = {bit.id: number for number, bit in enumerate(bits)}
         of_block = np.array([numbers[block.bit] for block in run.blocks] or [0], dtype=np.int64)
         self._bit_of = np.where(run.block[rows] >= 0, of_block[run.block[rows]], 0)
+        ends = np.arange(len(run), dtype=np.float64) if times is None else times
+        self._times = _spread_times(ends, rows)
         a, b = self._points[:-1], self._points[1:]
         radius = self._bits.radii[self._bit_of[1:]][:, None]
         self._low, self._high = np.minimum(a, b)[:, :2] - radius, np.maximum(a, b)[:, :2] + radius
         self._is_low = (a[:, 2] < 0) | (b[:, 2] < 0)
 
-    def field(self, grid: Grid) -> AnyArray:
-        """Heights (ny, nx) float32 of a part."""
+    def field(self, grid: Grid, seconds: float | None = None) -> AnyArray:
+        """Heights (ny, nx) float32 of a part, at a moment or after all of the run."""
         base = _without_wood(self._sheet, grid)
         field = np.zeros(grid.shape, dtype=np.float32) if base is None else base.astype(np.float32)
         x0, y0, x1, y1 = grid.extent
         near = (self._high > (x0, y0)).all(axis=1) & (self._low < (x1, y1)).all(axis=1) & self._is_low
-        tiles = np.zeros((ceil(grid.shape[0] / TILE), ceil(grid.shape[1] / TILE)), dtype=bool)
         some = np.flatnonzero(near) + 1
-        sweep_some(field, grid.x0, grid.y0, grid.cell, self._points, some, self._bit_of, *self._bits.arguments(), tiles)
+        points, bit_of = self._points, self._bit_of
+        if seconds is not None and len(points) > 1:
+            k = int(np.searchsorted(self._times, seconds, side="right"))
+            some = some[some < k]
+            if 0 < k < len(points):  # and the share of the move that is under way
+                begin, end = float(self._times[k - 1]), float(self._times[k])
+                share = (seconds - begin) / (end - begin) if end > begin else 0.0
+                points = np.vstack((points, points[k - 1], points[k - 1] + share * (points[k] - points[k - 1])))
+                bit_of = np.concatenate((bit_of, [bit_of[k], bit_of[k]]))
+                some = np.concatenate((some, [len(points) - 1]))
+
+        def band(first: int, last: int) -> None:
+            tiles = np.zeros((ceil((last - first) / TILE), ceil(grid.shape[1] / TILE)), dtype=bool)
+            sweep_some(
+                field[first:last], grid.x0, grid.y0 + first * grid.cell, grid.cell, points, some, bit_of, *self._bits.arguments(), tiles
+            )  # fmt: skip
+
+        if len(some):
+            in_bands(grid.shape[0], band)
         return field
 
 

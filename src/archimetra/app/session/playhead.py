@@ -54,6 +54,7 @@ class Playhead(QObject):
         self.seconds = 0.0
         self.stock: StockReady | None = None
         self.moment: Moment | None = None
+        self.drops_offcuts = False
         self._is_at_end = True
         self._is_seeking = False
         self._seek_again = False
@@ -77,6 +78,12 @@ class Playhead(QObject):
         self._is_at_end = self.seconds >= total
         self.moved.emit()
         self._seek()
+
+    def show_offcuts(self, is_shown: bool) -> None:
+        """Whether what is no part stays to be seen once the run is done."""
+        if self.drops_offcuts == is_shown:
+            self.drops_offcuts = not is_shown
+            self._seek()
 
     def picture(self) -> StockPicture | None:
         """The stock at the moment shown, as pictures that look into the engine's memory; None until they fit the plan."""
@@ -124,7 +131,7 @@ class Playhead(QObject):
             self._seek_again = True
             return
         self._is_seeking = True
-        self.engine.seek(MomentRequest(self.seconds, self.line, SECTION_SAMPLES))
+        self.engine.seek(MomentRequest(self.seconds, self.line, SECTION_SAMPLES, self.drops_offcuts))
 
     # ---- the section line
 

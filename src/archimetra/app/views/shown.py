@@ -22,6 +22,7 @@ class Shown(NamedTuple):
     marks: bool = True  # entries, starts and tabs
     findings: bool = True
     clamps: bool = True
+    offcuts: bool = True  # what falls away once the run is done
     guides: bool = True  # and the section line, zero, measures
 
     @property

@@ -1,0 +1,38 @@
+"""What of a sheet are parts, once everything is cut: the rest falls away."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+import shapely
+
+from archimetra.base.errors import GeometryError
+from archimetra.geometry.region import Region, as_region
+from archimetra.job.cut_parts import Side
+from archimetra.toolpath.groups import groups_of
+from archimetra.toolpath.resolved_cut import ResolvedCut
+from archimetra.toolpath.shared.contours import kept_region
+
+
+def parts_kept(works: Iterable[ResolvedCut]) -> Region | None:
+    """The ground of what outlines free, openings taken out; None where nothing is cut out of the sheet. A part in another's opening is a part."""
+    outlines: list[Region] = []
+    openings: list[Region] = []
+    for work in works:
+        cut = work.cut
+        if not cut.is_on or cut.loosens is None or not work.is_through:
+            continue
+        for group in groups_of(work):
+            try:
+                region = kept_region(group.work.shapes)
+            except GeometryError:
+                continue
+            (outlines if cut.loosens is Side.OUTSIDE else openings).append(region)
+    if not outlines:
+        return None
+    # the innermost outline around a place decides: a part in an opening lies in the part around it, too
+    parts = shapely.union_all(outlines)
+    for opening in sorted(openings, key=lambda region: -region.area):
+        inner = [part for part in outlines if opening.buffer(0.05).covers(part)]
+        parts = shapely.difference(parts, shapely.difference(opening, shapely.union_all(inner)) if inner else opening)
+    return as_region(parts)
