@@ -141,7 +141,7 @@ class TestTelling:
             "Notice board",
             "Test piece",
         ]
-        assert set(board) == {"board", "seconds", "cuts", "moves", "findings"}
+        assert set(board) == {"board", "seconds", "cuts", "moves", "findings", "dismissed"}
         assert board["seconds"] > 300
         assert board["findings"] == []
 

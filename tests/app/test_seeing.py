@@ -54,12 +54,14 @@ class TestShow:
         assert is_on(Shown(), "picked")
         assert not is_on(Shown(), "all")
 
-    def test_one_key_shows_the_wood_and_each_station_keeps_its_own(self, open_window):
+    def test_one_key_shows_the_wood_and_each_station_keeps_its_own(self, open_window, qtbot):
         window = open_window()
         window.show_station("cuts")
         window.session.show_cut(window.session.board.cuts[-1].id)
-        QTest.qWait(100)
         window.plan.setFocus()
+        layers = (window.plan._artwork, window.plan._paths, window.plan._bridges)
+        window.plan.repaint()
+        qtbot.waitUntil(lambda: all(layer.is_idle for layer in layers), timeout=10_000)
         work = colours(window.plan)
         QTest.keyClick(window.plan, Qt.Key.Key_1)
         QTest.qWait(100)
@@ -75,8 +77,7 @@ class TestShow:
         assert window.actions_by_id["show-travel"].isChecked()
         assert button(window, "Wood").isChecked() is False
         QTest.keyClick(window.plan, Qt.Key.Key_2)
-        QTest.qWait(150)
-        assert (colours(window.plan) != work).mean() < 0.001
+        qtbot.waitUntil(lambda: (colours(window.plan) != work).mean() < 0.001, timeout=10_000)
 
     def test_what_is_not_shown_cannot_be_taken_hold_of(self, open_window):
         window = open_window()

@@ -129,7 +129,7 @@ class BoardTabs(QWidget):
         tab.setText(words)
         tab.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         tab.setIconSize(THUMB)
-        tab.setIcon(QIcon(self._thumbs.get(board.id) or _plain(board)))
+        tab.setIcon(QIcon(self._picture(board)))
         tab.board_id = board.id
         # as wide as its words in the bold they have while it is shown: nothing moves when another is
         bold = style.font(style.BODY_PX, weight=QFont.Weight.DemiBold)
@@ -157,9 +157,16 @@ class BoardTabs(QWidget):
                 words.append(
                     f"{'Pocket' if is_pocket else 'Plug'} of the inlay {inlay.name}; the other half lies on {other.name}."
                 )
-                tab.setIcon(QIcon(self._with_wedge(tab.icon().pixmap(THUMB * 2), is_pocket=is_pocket)))
         tab.setToolTip("\n".join([board.name, *words]))
         tab.setAccessibleDescription(" ".join(words))
+
+    def _picture(self, board: Board) -> QPixmap:
+        """A board's stock, small, with a wedge where it holds half of an inlay."""
+        out = self._thumbs.get(board.id) or _plain(board)
+        for inlay in self._job.inlays if self._job is not None else ():
+            if board.id in (inlay.pocket_board, inlay.plug_board):
+                out = self._with_wedge(out, is_pocket=inlay.pocket_board == board.id)
+        return out
 
     def _mark_face(self, tab: QToolButton, board: Board, job: Job) -> None:
         """The two faces of a sheet are joined: a bar under both tabs, and words that say of what."""
@@ -208,7 +215,12 @@ class BoardTabs(QWidget):
         self._thumbs[board_id] = picture.scaled(
             THUMB * 2, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
         )
-        self._shown = None
+        board = self._job.board(board_id) if self._job is not None else None
+        for k in range(self._row.count()):
+            item = self._row.itemAt(k)
+            tab = item.widget() if item is not None else None
+            if isinstance(tab, _Tab) and tab.board_id == board_id and board is not None:
+                tab.setIcon(QIcon(self._picture(board)))
 
 
 class _Tab(QToolButton):

@@ -362,7 +362,6 @@ class MainWindow(CommandWindow):
     def _show_thumb(self, board_id: BoardId, image: QImage) -> None:
         """The finished stock of a board, on its tab."""
         self.header.tabs.show_thumb(board_id, QPixmap.fromImage(image))
-        self._show_header()
 
     def _show_section(self) -> None:
         made = self.mate.shown
