@@ -204,6 +204,28 @@ class TestSections:
             window.notices._holder if hasattr(window.notices, "_holder") else window
         )
 
+    def test_wood_within_the_shank_is_marked(self, open_window):
+        from archimetra.app.views.section_layers import shank_in_wood
+
+        window = open_window()
+        data = window.section.canvas._data
+        n = len(data.heights)
+        s = np.linspace(0.0, data.length, n)
+        slim = straight_bit(3.0, shank=6.0, cutting_length=5.0)
+        middle = data.length / 2
+        groove = np.where(np.abs(s - middle) < 1.5, -9.0, 0.0)
+        deep = replace(data, heights=groove, bit=slim, bit_at=middle, bit_off=0.0, bit_z=-9.0)
+        where = shank_in_wood(deep)
+        step = data.length / (n - 1)
+        assert where.sum() * step == pytest.approx(3.0, abs=4 * step)  # 1.5 mm on either side
+        assert shank_in_wood(replace(deep, bit_z=-5.0)) is None
+        assert shank_in_wood(replace(deep, bit=replace(slim, shank=3.0))) is None
+        assert shank_in_wood(replace(deep, bit_off=3.5)) is None
+        window.section.show_section(deep)
+        marked = colours(window.section.canvas)
+        window.section.show_section(replace(deep, bit_z=-5.0, heights=groove + 0.0))
+        assert (marked != colours(window.section.canvas)).any()
+
     def test_slopes_are_read(self, open_window):
         from archimetra.app.views.section_view import _slope_words
 

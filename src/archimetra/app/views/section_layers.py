@@ -148,6 +148,44 @@ def paint_bit(painter: QPainter, data: SectionData, frame: Frame, tokens: Tokens
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
+def paint_shank(painter: QPainter, data: SectionData, frame: Frame, tokens: Tokens) -> None:
+    """Wood that stands where the shank is: hatched in red, with a word."""
+    where = shank_in_wood(data)
+    if where is None or data.bit is None:
+        return
+    foot = data.bit_z + data.bit.cutting_length
+    s = np.linspace(0.0, data.length, len(data.heights))
+    ink = tokens.color("picked")
+    painter.setPen(QPen(ink, 1.4))
+    painter.setBrush(QBrush(ink, Qt.BrushStyle.DiagCrossPattern))
+    at = QPointF()
+    for a, b in stretches(where):
+        along = np.concatenate((s[a:b], s[a:b][::-1]))
+        z = np.concatenate((np.full(b - a, foot), data.heights[a:b][::-1]))
+        painter.drawPolygon(QPolygonF([frame.at(x, y) for x, y in zip(along, z, strict=True)]))
+        at = frame.at(float(s[b - 1]), foot)
+    painter.setFont(style.font(11, weight=QFont.Weight.DemiBold))
+    words = "shank meets wood"
+    box = QRectF(at.x() + 6, at.y() - 16, painter.fontMetrics().horizontalAdvance(words) + 6, 16)
+    painter.fillRect(box, tokens.color("panel", 210))
+    painter.setPen(ink)
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+
+def shank_in_wood(data: SectionData) -> np.ndarray | None:
+    """Where along the line (n,) wood stands higher than the bit cuts, within its shank; None where that is nowhere."""
+    bit = data.bit
+    if bit is None or bit.shank <= bit.diameter or data.bit_off > bit.shank / 2:
+        return None
+    half = float(np.sqrt(bit.shank**2 / 4 - data.bit_off**2))
+    s = np.linspace(0.0, data.length, len(data.heights))
+    foot = data.bit_z + bit.cutting_length
+    meets = (
+        (np.abs(s - data.bit_at) < half) & (data.heights > foot + 0.01) & (s >= data.inside[0]) & (s <= data.inside[1])
+    )
+    return meets if meets.any() else None
+
+
 def paint_break(painter: QPainter, data: SectionData, frame: Frame, tokens: Tokens, y: float) -> None:
     """The wood goes on below."""
     x0, x1 = frame.sheet_ends(data)

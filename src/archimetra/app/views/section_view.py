@@ -20,6 +20,7 @@ from archimetra.app.views.section_layers import (
     paint_hollow,
     paint_passes,
     paint_reading,
+    paint_shank,
     paint_spoilboard,
     paint_wood,
 )
@@ -342,6 +343,7 @@ class _Canvas(KeyFocusView):
         paint_hollow(painter, data, frame, self.tokens)
         paint_passes(painter, data, frame, self.tokens)
         paint_bit(painter, data, frame, self.tokens)
+        paint_shank(painter, data, frame, self.tokens)
         painter.restore()
         depths = [(0.0, "0")]
         if is_broken_off:
