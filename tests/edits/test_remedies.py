@@ -19,6 +19,7 @@ from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.ids import BitId, CutId, ShapeId
 from archimetra.job.job import with_boards
+from archimetra.job.marks import mark_at
 from archimetra.job.sections import SectionLine
 from archimetra.job.sheet import Heights, Machine, Sheet
 from cutting_board import board_with
@@ -61,6 +62,16 @@ def one(path=None, *, kind=ProfileCut, bits=(), machine=None, heights=None, **fi
     return with_boards(replace(job, bits=(*job.bits, *bits)), (board,), machine=machine or job.machine), board
 
 
+def thin_start():
+    """A part with a tongue 3 mm wide, begun on the tongue."""
+    tongue = Path.polyline([(0, 0), (60, 0), (60, 20), (90, 20), (90, 23), (60, 23), (60, 40), (0, 40)], closed=True)
+    job, board = one(tongue, goes_through=True, end_depth=0.0, tabs=Tabs(count=4))
+    x0, y0, _, _ = board.shapes[0].bounds()
+    mark = mark_at(board.shapes[0], x0 + 75.0, y0 + 20.0)
+    board = replace(board, cuts=(replace(board.cuts[0], starts=(mark,)),))
+    return with_boards(job, (board,)), board
+
+
 CASES = {
     "too-deep": lambda: one(end_depth=25.0),
     "floor-gone": lambda: one(kind=PocketCut, end_depth=18.1),
@@ -75,6 +86,7 @@ CASES = {
     "spindle-limit": lambda: one(run=Overrides(spindle_rpm=60_000.0)),
     "feed-limit": lambda: one(run=Overrides(feed=40_000.0)),
     "out-of-travel": lambda: one(Path.rectangle(0, 0, 60, 280), machine=Machine(travel_x=400, travel_y=200), sheet=Sheet(width=190, height=360, readings=(18.0,))),
+    "start-thin": lambda: thin_start(),
     "out-of-travel-z": lambda: one(machine=Machine(travel_z=60), heights=Heights(travel=15, park=50)),
 }  # fmt: skip
 
@@ -108,6 +120,16 @@ def test_the_order_mends_by_itself():
     mended = finish_edit(job, edit.job)
     assert "order-inside" not in codes(mended, board.id)
     assert [cut.name for cut in mended.boards[0].cuts] == ["Inner", board.cuts[0].name]
+
+
+def test_a_start_is_told_on_a_tongue_and_not_where_the_part_is_thick():
+    job, board = thin_start()
+    x0, y0, _, _ = board.shapes[0].bounds()
+    for dx, dy, is_told in ((30.0, 0.0, False), (0.0, 20.0, False), (75.0, 23.0, True), (90.0, 21.5, True)):
+        mark = mark_at(board.shapes[0], x0 + dx, y0 + dy)
+        marked = replace(board, cuts=(replace(board.cuts[0], starts=(mark,)),))
+        found = codes(with_boards(job, (marked,)), board.id)
+        assert ("start-thin" in found) == is_told, (dx, dy)
 
 
 def test_what_needs_a_choice_has_no_button():

@@ -20,6 +20,7 @@ from archimetra.checks.order_checks import drawn_twice, facing_late, outline_bef
 from archimetra.checks.piece_checks import pieces_cut_into
 from archimetra.checks.place_checks import out_of_travel, rapid_in_stock, strays, touch_off_gone
 from archimetra.checks.sheet_checks import off_sheet, over_flaw
+from archimetra.checks.start_checks import start_on_thin
 from archimetra.checks.web_checks import thin_webs
 from archimetra.job.job import Board, Job
 from archimetra.job.lying import only_setup
@@ -61,6 +62,7 @@ CHECKS: tuple[Check, ...] = (
     loose_pieces,
     tabs_too_thick,
     thin_webs,
+    start_on_thin,
     faces_meet,
     loose_from_both,
     pins_of_faces,

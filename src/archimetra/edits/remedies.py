@@ -224,6 +224,7 @@ REMEDIES: dict[str, Remedy] = {
     "out-of-travel": Remedy("Make it fit the machine", _fit_on_machine),
     "out-of-travel-z": Remedy("Lower the park height", _lower_park),
     "pins-missing": Remedy("Place the pins", _pins),
+    "start-thin": Remedy("Let it be chosen", lambda case: case.change("Choose the start", starts=())),
     "touch-off-gone": Remedy("Zero on the spoilboard", _zero_on_spoilboard),
     "inlay-margin": Remedy("Widen the margin", _wider_margin),
     "inlay-bottoms": Remedy("More room for glue", _more_glue),

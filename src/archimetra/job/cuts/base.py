@@ -15,7 +15,7 @@ from typing import Any, ClassVar, Self
 import msgspec
 
 from archimetra.job.bits import Bit, BitKind, Recipe
-from archimetra.job.cut_parts import DepthFrom, Direction, Mating, Overrides, Side, Tabs
+from archimetra.job.cut_parts import DepthFrom, Direction, Mark, Mating, Overrides, Side, Tabs
 from archimetra.job.ids import BitId, CutId, LayerId, ShapeId
 from archimetra.job.materials import AnyMaterial
 from archimetra.job.record import Record
@@ -226,6 +226,11 @@ class CutBase(Record, frozen=True, kw_only=True):
     def with_marks(self, change: Callable[[tuple[Any, ...]], tuple[Any, ...]]) -> Self:
         """The cut with each tuple of what it has set for single shapes or contours changed."""
         return self
+
+    @property
+    def start_marks(self) -> tuple[Mark, ...]:
+        """Where its contours are to begin, as set by hand."""
+        return ()
 
     @property
     def zone(self) -> LayerId:

@@ -63,6 +63,10 @@ class ProfileCut(CutBase, frozen=True, kw_only=True, tag="profile"):
     takes_marks: ClassVar[bool] = True
 
     @property
+    def start_marks(self) -> tuple[Mark, ...]:
+        return self.starts
+
+    @property
     def loosens(self) -> Side | None:
         return self.side if self.side in (Side.OUTSIDE, Side.INSIDE) else None
 

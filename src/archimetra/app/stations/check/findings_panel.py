@@ -24,7 +24,7 @@ MOST_SHOWN = 60
 _GRAVEST_FIRST = tuple(reversed(Severity))
 _ICONS = {Severity.STOP: "alert-triangle", Severity.CAUTION: "alert-triangle", Severity.NOTE: "info-circle"}
 _HUES = {Severity.STOP: "picked", Severity.CAUTION: "caution", Severity.NOTE: "accent"}
-_WORDS = {Severity.STOP: "spoils work", Severity.CAUTION: "look before cutting", Severity.NOTE: "worth knowing"}
+_WORDS = {Severity.STOP: "spoils work", Severity.CAUTION: "to look at before cutting", Severity.NOTE: "worth knowing"}
 
 
 class FindingsPanel(Panel):
