@@ -40,7 +40,6 @@ class TiltViews(QObject):
         tilted.left.connect(self.toggle)
         session.seeing.tilted.connect(self._take)
         session.playhead.painted.connect(lambda _box: self._quickly())
-        session.playhead.moved.connect(self._quickly)
         session.playhead.line_changed.connect(self._show_line)
         session.board_changed.connect(lambda: self._show_board(is_other=True))
         session.opened.connect(lambda: self._show_board(is_other=True))

@@ -54,15 +54,20 @@ class FindingsPanel(Panel):
         """All that is told, the worst first, with the board it is told of."""
         s = self.session
         boards = s.job.boards if self._is_all else (s.board,)
-        found = [(board, f) for board in boards for f in s.findings_of(board.id) or ()]
+        found = [(board, f) for board in boards for f in self._told_of(board) or ()]
         return sorted(found, key=lambda one: _GRAVEST_FIRST.index(one[1].severity))
+
+    def _told_of(self, board: Board) -> tuple[Finding, ...] | None:
+        """Of the shown board by the plan that is shown, so that the list does not go and come while it is planned anew."""
+        s = self.session
+        return s.findings if board.id == s.board_id and s.planning.plan is not None else s.findings_of(board.id)
 
     def refresh(self) -> None:
         super().refresh()
         s = self.session
         found = self.told()
         boards = s.job.boards if self._is_all else (s.board,)
-        waiting = sum(s.findings_of(board.id) is None for board in boards)
+        waiting = sum(self._told_of(board) is None for board in boards)
         state = (
             [(board.id, id(f)) for board, f in found],
             waiting,
