@@ -380,13 +380,11 @@ class TestSequence:
         assert (begin, end) == (block.begin, block.end)
         window.playback.set_speed(500)
         window.playback.toggle()
-        seen = []
-        for _ in range(40):
-            QTest.qWait(20)
-            seen.append(session.playhead.seconds)
+        seen: list[float] = []
+        session.playhead.moved.connect(lambda: seen.append(session.playhead.seconds))
+        qtbot.waitUntil(lambda: any(b < a for a, b in zip(seen, seen[1:], strict=False)), timeout=20_000)  # it began anew
         window.playback.stop()
         assert all(begin - 1e-6 <= s <= end + 1e-6 for s in seen)
-        assert any(b < a for a, b in zip(seen, seen[1:], strict=False)), "it began anew"
         window.sequence.toggle_loop()
         assert window.playback.loop is None
         y = lane.height() - 8

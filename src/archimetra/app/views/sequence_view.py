@@ -80,12 +80,13 @@ class SequenceView(QWidget):
         head.setSpacing(6)
         head.addWidget(label("Sequence", "heading"))
         self._summary = label("", "note")
+        self._summary.setContentsMargins(8, 0, 0, 0)
         self._summary.setWordWrap(False)
         self._summary.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        head.addSpacing(8)
         head.addWidget(self._summary, 1)
         self._left = label("", "note")
         self._left.setWordWrap(False)
+        self._left.hide()
         head.addWidget(self._left)
         self.play = QToolButton()
         self.play.setToolTip("Play or pause (Space)")
@@ -93,7 +94,6 @@ class SequenceView(QWidget):
         self.play.clicked.connect(self.play_wanted)
         head.addWidget(self.play)
         self.loop = QToolButton()
-        self.loop.setText("loop")
         self.loop.setCheckable(True)
         self.loop.setProperty("kind", "small")
         self.loop.setToolTip(
@@ -102,6 +102,7 @@ class SequenceView(QWidget):
         self.loop.setAccessibleName("Loop")
         self.loop.clicked.connect(self.toggle_loop)
         head.addWidget(self.loop)
+        head.setSpacing(2)
         self._speeds: dict[int, QToolButton] = {}
         for speed in SPEEDS:
             button = QToolButton()
@@ -140,6 +141,7 @@ class SequenceView(QWidget):
         self.lane.show_moment(seconds)
         words, by_bit = self.lane.left_words()
         self._left.setText(words)
+        self._left.setVisible(bool(words))
         self._left.setToolTip(by_bit)
 
     def toggle_loop(self) -> None:
@@ -165,6 +167,7 @@ class SequenceView(QWidget):
         self._is_playing = is_playing
         name = "player-pause" if is_playing else "player-play"
         self.play.setIcon(icons.icon(name, self.tokens.ink))
+        self.loop.setIcon(icons.icon("rotate-clockwise", self.tokens.quiet, checked=self.tokens.accent))
 
     def sizeHint(self) -> QSize:
         return QSize(800, 140)
