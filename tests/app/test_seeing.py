@@ -382,7 +382,9 @@ class TestSequence:
         window.playback.toggle()
         seen: list[float] = []
         session.playhead.moved.connect(lambda: seen.append(session.playhead.seconds))
-        qtbot.waitUntil(lambda: any(b < a for a, b in zip(seen, seen[1:], strict=False)), timeout=20_000)  # it began anew
+        qtbot.waitUntil(
+            lambda: any(b < a for a, b in zip(seen, seen[1:], strict=False)), timeout=20_000
+        )  # it began anew
         window.playback.stop()
         assert all(begin - 1e-6 <= s <= end + 1e-6 for s in seen)
         window.sequence.toggle_loop()
