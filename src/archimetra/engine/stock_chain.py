@@ -51,7 +51,7 @@ class StockChain:
         self._plan, self._bits, self._about = plan, tuple(bits), about
         self.grid = whole(sheet, cell or cell_for(sheet))
         self.timeline, self._behind = self._made(self.grid)
-        self._painter = Painter(self.sheet, self.grid)
+        self._painter = _painter_of(self.sheet, self.grid)
         self.seconds = 0.0
         self._changes = 0  # counts whatever changes the field
         self._hollow: tuple[int, AnyArray] | None = None
@@ -189,6 +189,19 @@ class StockChain:
         ny, nx = inner.shape
         last = grid.shape[0] - j
         return inner, np.ascontiguousarray(pixels[last - ny : last, i : i + nx])
+
+
+_painters: list[Painter] = []  # the sheet stays while its cuts change, and its face takes as long to draw as the cuts
+_MOST_PAINTERS = 3
+
+
+def _painter_of(sheet: Sheet, grid: Grid) -> Painter:
+    known = next((one for one in _painters if one.grid == grid and one.sheet == sheet), None)
+    if known is None:
+        known = Painter(sheet, grid)
+        _painters.append(known)
+        del _painters[:-_MOST_PAINTERS]
+    return known
 
 
 def thumb(plan: BoardPlan, sheet: Sheet, bits: Sequence[Bit], about: TurnedAbout | None, width: int) -> AnyArray:
