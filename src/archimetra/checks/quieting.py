@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from hashlib import blake2b
 
-from archimetra.base.findings import Finding
+from archimetra.base.findings import Finding, Severity
 
 _PLACE_DIGITS = 2  # of a mm
 
@@ -23,3 +23,9 @@ def told(findings: Sequence[Finding], dismissed: Sequence[str]) -> tuple[Finding
         return tuple(findings)
     quiet = set(dismissed)
     return tuple(finding for finding in findings if key_of(finding) not in quiet)
+
+
+def at_the_gate(findings: Sequence[Finding], dismissed: Sequence[str]) -> tuple[Finding, ...]:
+    """Those that are told where files are written: a stop that was dismissed spoils work all the same."""
+    kept = told(findings, dismissed)
+    return tuple(finding for finding in findings if finding.severity is Severity.STOP or finding in kept)

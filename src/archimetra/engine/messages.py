@@ -259,6 +259,10 @@ class Tilted(msgspec.Struct, frozen=True):
     is_fine: bool
 
 
+class NothingDrawn(msgspec.Struct, frozen=True):
+    """There is no stock to draw a picture of yet; its moment, when it comes, asks anew."""
+
+
 class Closer(msgspec.Struct, frozen=True, eq=False):
     """Part of the stock in fine cells: ``pixels`` (ny, nx) uint32 over ``extent`` (x0, y0, x1, y1), mm."""
 
@@ -366,6 +370,7 @@ Event = (
     | StockReady
     | Moment
     | Tilted
+    | NothingDrawn
     | Closer
     | Thumb
     | ArtworkRead

@@ -16,6 +16,7 @@ from archimetra.engine.messages import (
     CloserRequest,
     Moment,
     MomentRequest,
+    NothingDrawn,
     StockReady,
     StockRequest,
     Thumb,
@@ -90,7 +91,8 @@ class _Worker:
         elif isinstance(request, ThumbRequest):
             self._thumb(request)
         elif self._chain is None:
-            return
+            if isinstance(request, TiltRequest | CloserRequest):
+                self._connection.send(NothingDrawn())
         elif isinstance(request, MomentRequest):
             self._moment(request)
         elif isinstance(request, TiltRequest):

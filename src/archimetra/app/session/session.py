@@ -34,6 +34,7 @@ from archimetra.engine.messages import (
     GettingReady,
     MateMade,
     Moment,
+    NothingDrawn,
     PlanProgress,
     QuietDropped,
     StandingMade,
@@ -278,6 +279,8 @@ class Session(Document):
                 self.playhead.take(event)
             case Tilted():
                 self.seeing.take_tilted(event)
+            case NothingDrawn():
+                self.seeing.stopped()
             case Closer():
                 self.seeing.take_closer(event)
             case Thumb():
