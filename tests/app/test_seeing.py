@@ -200,9 +200,7 @@ class TestSections:
         window.exporting.write_picture(tmp_path / "p.png")
         assert (tmp_path / "p.png").read_bytes().startswith(b"\x89PNG")
         window.exporting.write_section(tmp_path / "no" / "s.svg")
-        assert "could not be written" in words_on(
-            window.notices._holder if hasattr(window.notices, "_holder") else window
-        )
+        assert "could not be written" in words_on(window)
 
     def test_wood_within_the_shank_is_marked(self, open_window):
         from archimetra.app.views.section_layers import shank_in_wood

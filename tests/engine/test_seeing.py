@@ -6,7 +6,6 @@ import io
 
 import numpy as np
 import pytest
-import shapely
 from PIL import Image
 
 from archimetra.cli import main
@@ -36,8 +35,8 @@ from archimetra.engine.stock_process import _Inbox
 from archimetra.geometry.path import Path
 from archimetra.job.file import JobFile, save_job
 from archimetra.job.sheet import Sheet
+from archimetra.stock.timeline import StockTimeline
 from archimetra.stock.viewpoint import Around, fitting
-from archimetra.toolpath.shared.moves import straightened
 from events import Events
 from plain_clock import plain_clock
 from shapes import job_with, replace, star
@@ -185,26 +184,28 @@ class TestMeanwhile:
 
 
 class TestMoments:
-    def test_every_visit_to_a_place_by_brute_force(self, seen):
-        _, _, job, _, plan = seen
+    def test_every_visit_to_a_place_lowers_the_stock_there_and_nothing_else_does(self, seen):
+        """Against the section of the stock, which knows nothing of visits: places on ways, beside them, and anywhere."""
+        _, _, job, board, plan = seen
+        stock = StockTimeline(board.sheet, plan.run, job.bits, cell=2.0, times=plan.times.ends)
+
+        def height(at, seconds: float) -> float:
+            line = (float(at[0]) - 0.01, float(at[1])), (float(at[0]) + 0.01, float(at[1]))
+            return float(stock.section(*line, seconds, samples=3)[1])
+
         rng = np.random.default_rng(2)
-        points, rows = straightened(plan.run.xyz, plan.run.kind, plan.run.centre, chord_tolerance_mm=0.1)
-        reach = {b.id: b.radius for b in job.bits}
-        on = points[rng.integers(0, len(points), 12), :2]
-        for at in [*on, *rng.uniform(20, 300, (12, 2))]:
+        ways = plan.run.xyz[rng.integers(0, len(plan.run), 14), :2]
+        places = np.vstack((ways, ways + rng.uniform(-5, 5, ways.shape), rng.uniform(20, 300, (10, 2))))
+        cut = 0
+        for at in places:
             found = visits(job, plan, (float(at[0]), float(at[1])))
-            hit = set()
-            for k in range(1, len(points)):
-                number = plan.run.block[rows[k]]
-                if number < 0 or min(points[k - 1, 2], points[k, 2]) >= 0:
-                    continue
-                line = shapely.linestrings(points[k - 1 : k + 1, :2])
-                if shapely.distance(line, shapely.points(*at)) <= reach[plan.run.blocks[number].bit]:
-                    hit.add(int(number))
-            assert {v.block for v in found} <= hit
-            assert bool(found) == bool(hit)
-            assert all(a.depth < b.depth for a, b in zip(found, found[1:], strict=False))
-            assert all(0 <= v.begin <= v.end <= plan.times.total for v in found)
+            deepest = -height(at, plan.times.total)
+            assert max((v.depth for v in found), default=0.0) == pytest.approx(deepest, abs=0.12)
+            for visit in found:
+                assert 0 <= visit.begin <= visit.end <= plan.times.total
+                assert height(at, visit.end) < height(at, visit.begin) - 1e-4
+            cut += deepest > 0.1
+        assert 8 < cut < len(places)
 
     def test_a_place_of_a_cut_has_its_moment(self, seen):
         _, _, job, board, plan = seen

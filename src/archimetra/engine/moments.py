@@ -60,8 +60,8 @@ def visits(job: Job, plan: BoardPlan, at: tuple[float, float]) -> list[Visit]:
     if len(run) < 2:
         return []
     points, rows = straightened(run.xyz, run.kind, run.centre, chord_tolerance_mm=0.1)
-    radius = {bit.id: bit.radius for bit in job.bits}
-    reach = np.array([radius.get(block.bit, 0.0) for block in run.blocks] or [0.0])
+    bits = [job.bit(block.bit) for block in run.blocks]
+    reach = np.array([bit.radius if bit is not None else 0.0 for bit in bits] or [0.0])
     a, b = points[:-1], points[1:]
     block = run.block[rows[1:]]
     d = b[:, :2] - a[:, :2]
@@ -69,12 +69,16 @@ def visits(job: Job, plan: BoardPlan, at: tuple[float, float]) -> list[Visit]:
     size[size == 0] = 1.0
     along = np.clip(((np.array(at) - a[:, :2]) * d).sum(axis=1) / size, 0.0, 1.0)
     gap = np.hypot(*(a[:, :2] + along[:, None] * d - np.array(at)).T)
-    low = np.minimum(a[:, 2], b[:, 2])
+    # a level move leaves the place as low as its tip and the bit's shape there; a slope is taken where it is nearest
+    low = a[:, 2] + along * (b[:, 2] - a[:, 2])
     over = np.flatnonzero((block >= 0) & (low < -1e-6) & (gap <= reach[np.maximum(block, 0)]))
     out: list[Visit] = []
     lowest = 0.0
     for k in over.tolist():
-        row, depth = int(rows[k + 1]), -float(low[k])
+        bit = bits[int(block[k])]
+        row, depth = int(rows[k + 1]), -float(low[k]) - (bit.rise_at(float(gap[k])) if bit is not None else 0.0)
+        if depth <= 1e-6:
+            continue
         begin, end = float(plan.times.ends[max(row - 1, 0)]), float(plan.times.ends[row])
         if out and out[-1].block == block[k] and begin - out[-1].end < _SAME_VISIT_S:
             out[-1] = Visit(out[-1].begin, end, out[-1].block, max(out[-1].depth, depth))
