@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from math import radians, tan
-
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPainterPath, QPen, QPixmap
 
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import bit_hue
-from archimetra.job.bits import UNDERCUTS, Bit, BitKind
+from archimetra.job.bits import Bit
 
 
 def draw_badge(painter: QPainter, centre: QPointF, bit: Bit, *, radius: float = 9.0) -> None:
@@ -41,41 +39,21 @@ def badge_pixmap(bit: Bit, size: int = 18, ratio: float = 2.0) -> QPixmap:
 
 def bit_outline(bit: Bit, *, shank_length: float = 14.0) -> tuple[QPainterPath, QPainterPath]:
     """(cutting part, shank) in mm, tip at 0, 0, y up."""
-    r, length = bit.radius, bit.cutting_length
-    cutting = QPainterPath()
-    if bit.kind is BitKind.VEE:
-        flat = bit.tip_flat / 2
-        rise = min((r - flat) / tan(radians(bit.angle / 2)), length)
-        cutting.moveTo(-flat, 0)
-        cutting.lineTo(flat, 0)
-        cutting.lineTo(r, rise)
-        cutting.lineTo(r, length)
-        cutting.lineTo(-r, length)
-        cutting.lineTo(-r, rise)
-    elif bit.kind is BitKind.BALL:
-        cutting.moveTo(-r, length)
-        cutting.lineTo(-r, r)
-        cutting.arcTo(QRectF(-r, 0, 2 * r, 2 * r), 180, -180)
-        cutting.lineTo(r, length)
-    elif bit.kind in UNDERCUTS:
-        neck, head = bit.neck / 2, min(bit.head_height, length)
-        shoulder = neck if bit.kind is BitKind.DOVETAIL else r
-        for k, (x, y) in enumerate(((-r, 0.0), (r, 0.0), (shoulder, head), (neck, head), (neck, length), (-neck, length),
-                                    (-neck, head), (-shoulder, head))):  # fmt: skip
-            cutting.lineTo(x, y) if k else cutting.moveTo(x, y)
-    elif bit.kind in (BitKind.TAPERED_BALL, BitKind.DRILL):
-        places = [r * k / 16 for k in range(17)]
-        right = [(x, min(bit.rise_at(x), length)) for x in places]
-        cutting.moveTo(-right[-1][0], length)
-        for x, y in [(-x, y) for x, y in reversed(right)] + right:
-            cutting.lineTo(x, y)
-        cutting.lineTo(right[-1][0], length)
-    else:
-        cutting.addRect(QRectF(-r, 0, 2 * r, length))
-    cutting.closeSubpath()
-    shank = QPainterPath()
-    shank.addRect(QRectF(-bit.shank / 2, length, bit.shank, shank_length))
-    return cutting, shank
+    from archimetra.stock.bit_profile import silhouette  # loads numpy: not on the way to the first window
+
+    outline, is_cutting = silhouette(bit, shank_mm=shank_length)
+    top = int(is_cutting.sum())  # the point where the cutting part ends and the shank begins
+    return _turned(outline[: top + 1].tolist()), _turned(outline[top + 1 : -1].tolist())
+
+
+def _turned(right: list[list[float]]) -> QPainterPath:
+    """A path around half an outline, from below to above, and its mirror."""
+    path = QPainterPath()
+    points = [(x, y) for x, y in right] + [(-x, y) for x, y in reversed(right)]
+    for k, (x, y) in enumerate(points):
+        path.lineTo(x, y) if k else path.moveTo(x, y)
+    path.closeSubpath()
+    return path
 
 
 def _towards_white(color: QColor, share: float) -> QColor:
