@@ -287,6 +287,11 @@ class TestCheck:
         assert ay == by == pytest.approx(finding.at[1])
         assert ax < finding.at[0] < bx
         assert session.playhead.seconds > 0
+        assert session.board.sections == ()  # the board's own line stays where it was, and leads back
+        QTest.qWait(50)
+        button(window, "A").click()
+        assert session.playhead.line != ((ax, ay), (bx, by))
+        assert "Section A" in words_on(window.section)
 
     def test_many_of_a_kind_are_folded_and_opened(self, open_window, qtbot):
         window = open_window()

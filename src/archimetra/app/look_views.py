@@ -57,7 +57,7 @@ class LookViews:
     def show_line(self) -> None:
         playhead = self._session.playhead
         self._views.plan.show_line(playhead.line, section_letter(playhead.section), playhead.other_lines)
-        self._views.section.show_lines(playhead.section_count, playhead.section)
+        self._views.section.show_lines(playhead.section_count, playhead.section, is_elsewhere=playhead.is_elsewhere)
 
     def show_place(self, place: Finding) -> None:
         """A place told of, in all views: on the plan, cut through in the section, at its moment in the sequence."""
@@ -77,7 +77,7 @@ class LookViews:
             self._views.tilting.toggle()
         x, y = place.at
         reach = max(0.15 * s.board.sheet.width, 20.0)
-        s.playhead.move_line(((x - reach, y), (x + reach, y)))
+        s.playhead.look_along(((x - reach, y), (x + reach, y)))
         self._views.plan.go_to(x, y)
         when = moment_at(s.job, plan, (x, y), place.subject)
         if when is not None:

@@ -61,6 +61,8 @@ class Playhead(QObject):
         self._moved: dict[BoardId, Line] = {}  # lines on their way, not kept with the job
         self._sections: dict[BoardId, int] = {}
         self._shown_line: Line | None = None
+        self._elsewhere: set[BoardId] = set()  # boards whose shown line is none of theirs
+        document.replaced.connect(self._elsewhere.clear)
         document.replaced.connect(self._moved.clear)
         document.replaced.connect(self._sections.clear)
         document.edited.connect(self._follow_sections)
@@ -168,9 +170,20 @@ class Playhead(QObject):
         self._moved[self._document.board.id] = line
         self._show_line()
 
+    @property
+    def is_elsewhere(self) -> bool:
+        """Whether the shown line is none of the board's."""
+        return self._document.board.id in self._elsewhere
+
+    def look_along(self, line: Line) -> None:
+        """Look along another line for a while: the board's own stay where they are, and ``show_section`` leads back."""
+        self._elsewhere.add(self._document.board.id)
+        self.move_line(line)
+
     def keep_line(self) -> None:
         """Keep the shown line with the job where it is now."""
         line = self._moved.pop(self._document.board.id, None)
+        self._elsewhere.discard(self._document.board.id)
         if line is not None:
             self._document.apply(looking.place_section(self._document.job, self._document.board.id, self.section, line))
 
@@ -183,6 +196,7 @@ class Playhead(QObject):
         """Look along another of the board's lines."""
         board = self._document.board
         self._moved.pop(board.id, None)
+        self._elsewhere.discard(board.id)
         self._sections[board.id] = number
         self._show_line()
 

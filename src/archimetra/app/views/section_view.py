@@ -106,10 +106,10 @@ class SectionView(QWidget):
         self.canvas.tokens = tokens
         self.canvas.update()
 
-    def show_lines(self, count: int, shown: int) -> None:
-        """So many section lines the board has, and which is looked along."""
+    def show_lines(self, count: int, shown: int, *, is_elsewhere: bool = False) -> None:
+        """So many section lines the board has, and which is looked along; or that it is another line for a while."""
         letter = section_letter(shown)
-        self._title.setText(f"Section {letter}–{letter}′")
+        self._title.setText("Section here" if is_elsewhere else f"Section {letter}–{letter}′")
         while len(self._letters) < count:
             number = len(self._letters)
             button = _small(section_letter(number), f"Look along section {section_letter(number)}", None)
@@ -118,8 +118,8 @@ class SectionView(QWidget):
             self._lines.addWidget(button)
             self._letters.append(button)
         for number, button in enumerate(self._letters):
-            button.setVisible(count > 1 and number < count)
-            button.setChecked(number == shown)
+            button.setVisible((count > 1 or is_elsewhere) and number < count)
+            button.setChecked(number == shown and not is_elsewhere)
         self._less.setVisible(count > 1)
 
     def show_mate(self, *, is_offered: bool, is_on: bool) -> None:
