@@ -288,7 +288,12 @@ class TestCheck:
         assert ax < finding.at[0] < bx
         assert session.playhead.seconds > 0
         assert session.board.sections == ()  # the board's own line stays where it was, and leads back
+        session.playhead.shift_line(1.0)
+        assert session.board.sections == ()
+        session.playhead.shift_line(-1.0)
         QTest.qWait(50)
+        button(window, "+").click()
+        assert [s.ends for s in session.board.sections][1] == ((ax, ay), (bx, by))
         button(window, "A").click()
         assert session.playhead.line != ((ax, ay), (bx, by))
         assert "Section A" in words_on(window.section)

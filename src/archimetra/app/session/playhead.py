@@ -181,9 +181,10 @@ class Playhead(QObject):
         self.move_line(line)
 
     def keep_line(self) -> None:
-        """Keep the shown line with the job where it is now."""
+        """Keep the shown line with the job where it is now, if it is one of the board's."""
+        if self.is_elsewhere:
+            return
         line = self._moved.pop(self._document.board.id, None)
-        self._elsewhere.discard(self._document.board.id)
         if line is not None:
             self._document.apply(looking.place_section(self._document.job, self._document.board.id, self.section, line))
 
@@ -201,11 +202,16 @@ class Playhead(QObject):
         self._show_line()
 
     def add_section(self) -> None:
-        """Another line beside the shown one. Raises ValueError where there are too many."""
-        self.keep_line()
+        """Another line beside the shown one; of a line that is none of the board's, that one. Raises ValueError where there are too many."""
         board = self._document.board
-        gap = max(0.08 * board.sheet.height, 5.0)
-        edit, number = looking.add_section(self._document.job, board.id, _beside(self.line, gap))
+        if self.is_elsewhere:  # what is looked along becomes one of the board's
+            line = self.line
+            self._elsewhere.discard(board.id)
+            self._moved.pop(board.id, None)
+        else:
+            self.keep_line()
+            line = _beside(self.line, max(0.08 * board.sheet.height, 5.0))
+        edit, number = looking.add_section(self._document.job, board.id, line)
         self._sections[board.id] = number
         self._document.apply(edit)
 
