@@ -27,11 +27,13 @@ from archimetra.engine.messages import (
     TiltRequest,
     TrialRequest,
     TrialsMade,
+    picture_levels,
 )
 from archimetra.engine.moments import moment_at, surroundings, visits
 from archimetra.engine.planning import plan_board
 from archimetra.engine.reordering import cost_of_order
 from archimetra.engine.stock_process import _Inbox
+from archimetra.engine.tilting import chain_of
 from archimetra.geometry.path import Path
 from archimetra.job.file import JobFile, save_job
 from archimetra.job.sheet import Sheet
@@ -97,18 +99,62 @@ class TestPictures:
         assert thumb.pixels.shape[1] == pytest.approx(2 * thumb.pixels.shape[0], abs=1)
         assert 60 <= thumb.pixels.shape[1] <= 240
 
-    def test_a_board_shown_before_is_ready_at_once_and_none_is_mixed_up(self, seen):
+    def test_the_memory_always_holds_the_board_that_is_shown(self, seen):
+        """Whatever was shown in between, painted or not: the picture is the one of a chain that painted nothing else."""
         made, events, job, board, plan = seen
         other, there, _ = job_with(star(), sheet=Sheet(width=120, height=100, readings=(6.0,)))
         plan2 = plan_board(other, there, {})
-        made.show_stock(plan2, other, there)
-        assert events.wait(StockReady).key == plan2.run_key
-        made.show_stock(plan, job, board)
-        ready = events.wait(StockReady)
-        assert ready.key == plan.run_key
-        made.seek(MomentRequest(ready.duration, ((0, 160), (320, 160)), 101))
-        moment = events.wait(Moment)
-        assert moment.box == (0, 0, ready.shape[1], ready.shape[0])  # all is painted anew into the memory both share
+        cut = board.cuts[0]
+        edited = cutting.change_cut(job, cut.id, "", end_depth=0.4).job
+        plan3 = plan_board(edited, edited.boards[0], {})
+        half = plan.times.total / 2
+        boards = {
+            "dial": (plan, job, board),
+            "other": (plan2, other, there),
+            "edited": (plan3, edited, edited.boards[0]),
+        }
+        steps = [
+            ("dial", None), ("other", 0.0), ("dial", half), ("edited", None), ("dial", half), ("edited", half), ("edited", 9e9), ("other", 9e9),
+            ("edited", 9e9), ("dial", half), ("dial", 9e9),
+        ]  # fmt: skip
+        for name, seconds in steps:
+            made.show_stock(*boards[name])
+            ready = events.wait(StockReady)
+            assert ready.key == boards[name][0].run_key
+            if seconds is None:  # gone on to another before it was painted
+                continue
+            made.seek(MomentRequest(seconds, ((0, 50), (100, 50)), 11))
+            events.wait(Moment)
+            drawn = self._drawn(made, ready.shape)
+            fresh = chain_of(boards[name][1], boards[name][2], boards[name][0])
+            fresh.seek(min(seconds, ready.duration))
+            levels = [np.zeros_like(level) for level in drawn]
+            fresh.paint(levels, fresh.grid.all)
+            for got, want in zip(drawn, levels, strict=True):
+                far = np.abs(got.view(np.uint8).astype(int) - want.view(np.uint8)).max()
+                assert far <= 2, (name, seconds, far)
+
+    @staticmethod
+    def _drawn(made, shape):
+        return [
+            np.ndarray(size, np.uint32, buffer=made.pixels.buf, offset=offset).copy()
+            for size, offset in picture_levels(shape)
+        ]
+
+    def test_an_edited_run_paints_only_where_it_differs(self, seen):
+        made, events, job, board, plan = seen
+        hole = next(cut for cut in board.cuts if cut.name == "Arbor hole")
+        edited = cutting.change_cut(job, hole.id, "", goes_through=False, end_depth=2.0).job
+        for each in ((plan, job, board), (plan_board(edited, edited.boards[0], {}), edited, edited.boards[0])):
+            made.show_stock(*each)
+            events.wait(StockReady)
+            made.seek(MomentRequest(9e9, ((0, 160), (320, 160)), 11))
+            box = events.wait(Moment).box
+        assert box is not None
+        x0, y0, x1, y1 = (v * 0.2 for v in box)
+        assert x0 < 160 < x1
+        assert y0 < 160 < y1
+        assert (x1 - x0) * (y1 - y0) < 0.25 * 320 * 320
 
 
 def test_the_most_urgent_of_what_waits_is_answered_first():

@@ -103,7 +103,7 @@ def timeline():
     job, board, run = run_for(Path.rectangle(0, 0, 120, 80), bit, sheet=sheet, tabs=Tabs(count=4))
     times = time_run(run, job.machine)
     made = StockTimeline(board.sheet, run, [bit], cell=0.5, times=times.ends, keyframe_work=2_000)  # many keyframes
-    assert len(made._keys) > 5
+    assert len(made._stretches) > 5
     return made, run, bit, times
 
 

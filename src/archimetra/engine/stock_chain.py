@@ -17,7 +17,8 @@ from archimetra.job.sheet import NO_WOOD_MM, Sheet
 from archimetra.stock.faces import Behind
 from archimetra.stock.grid import Box, Grid, cell_for, part, whole
 from archimetra.stock.shade import Painter, coarsen, touched_box
-from archimetra.stock.sweep_kernels import TILE
+from archimetra.stock.stretches import Kept, tile_marks
+from archimetra.stock.sweep_kernels import TILE, unlike_tiles
 from archimetra.stock.tilted import NO_HOLLOW, Stock, picture, smooth_picture
 from archimetra.stock.timeline import StockParts, StockTimeline
 
@@ -45,8 +46,11 @@ class StockChain:
         about: TurnedAbout | None = None,
         *,
         cell: float | None = None,
+        kept: Kept | None = None,
     ) -> None:
-        """``about`` says how the sheet of a back was turned over; ``cell`` is as fine as the whole sheet allows unless given."""
+        """``about`` says how the sheet of a back was turned over; ``cell`` is as fine as the whole sheet allows unless given; ``kept`` is
+        what stretches of earlier runs left."""
+        self._kept = kept
         self.key, self.sheet = plan.run_key, sheet
         self._plan, self._bits, self._about = plan, tuple(bits), about
         self.grid = whole(sheet, cell or cell_for(sheet))
@@ -65,11 +69,13 @@ class StockChain:
     def _behind_of(self, grid: Grid) -> Behind | None:
         if self._about is None or self._plan.front is None:
             return None
-        return Behind(self._plan.front, self._about, self.sheet, self._bits, cell=grid.cell, grid=grid)
+        return Behind(self._plan.front, self._about, self.sheet, self._bits, cell=grid.cell, grid=grid, kept=self._kept)
 
     def _made(self, grid: Grid) -> tuple[StockTimeline, Behind | None]:
         plan = self._plan
-        timeline = StockTimeline(self.sheet, plan.run, self._bits, cell=grid.cell, grid=grid, times=plan.times.ends)
+        timeline = StockTimeline(
+            self.sheet, plan.run, self._bits, cell=grid.cell, grid=grid, times=plan.times.ends, kept=self._kept
+        )
         return timeline, self._behind_of(grid)
 
     # ---- the moment
@@ -98,6 +104,14 @@ class StockChain:
             region = shapely.transform(shapely.from_wkb(self._plan.parts), lambda xy: xy - (grid.x0, grid.y0))
             self._stays = grid, cells_inside(region, grid.shape, grid.cell)
         return np.where(self._stays[1], field, np.float32(-self.sheet.thickest - NO_WOOD_MM))
+
+    def unlike(self, other: StockChain) -> Box | None:
+        """The cells around all that differ from another stock, each at its moment; None where they are the same."""
+        if other.grid != self.grid or other.sheet != self.sheet:
+            return self.grid.all
+        tiles = tile_marks(self.grid.shape)
+        unlike_tiles(self.field, other.field, tiles)
+        return touched_box(tiles, self.grid.shape, TILE)
 
     def paint(self, levels: Sequence[AnyArray], box: Box) -> Box:
         """The plan's picture, and coarser ones of it, where a box of cells has changed; the cells painted."""

@@ -74,7 +74,9 @@ class _Worker:
         self._pixel_block, self._picture_block = pixels, pictures
         self._chains: dict[str, Any] = {}  # StockChain by key, the shown one last
         self._levels: list[Any] = []  # the plan's picture and coarser ones of it
-        self._is_fresh = True
+        self._is_fresh = True  # the shown chain is not what is painted,
+        self._painted: Any = None  # but this one, at its moment: of an edited run most stays
+        self._kept: Any = None
         self._half = 0  # pictures are drawn in turns into the one half of their memory and the other
 
     def release(self) -> None:
@@ -104,7 +106,12 @@ class _Worker:
         import numpy as np
 
         from archimetra.engine.stock_chain import StockChain
+        from archimetra.stock.stretches import kept_stretches
 
+        if self._kept is None:
+            self._kept = kept_stretches()
+        if not self._is_fresh:
+            self._painted = self._chain
         chain = self._chains.pop(request.key, None)
         if chain is None:
             try:
@@ -113,7 +120,7 @@ class _Worker:
                 return  # given up for a newer one, which is on its way
             while len(self._chains) >= _MOST_CHAINS:
                 del self._chains[next(iter(self._chains))]
-            chain = StockChain(plan, request.sheet, request.bits, request.about)
+            chain = StockChain(plan, request.sheet, request.bits, request.about, kept=self._kept)
         self._chains[request.key] = chain
         self._levels = [
             np.ndarray(shape, np.uint32, buffer=self._pixel_block.buf, offset=offset)
@@ -125,9 +132,10 @@ class _Worker:
     def _moment(self, request: MomentRequest) -> None:
         chain = self._chain
         box = chain.seek(request.seconds, drops_offcuts=request.drops_offcuts)
-        if self._is_fresh:
-            box = chain.grid.all
+        if self._is_fresh and self._painted is not chain:
+            box = chain.unlike(self._painted) if self._painted is not None else chain.grid.all
         self._is_fresh = False
+        self._painted = None
         if box is not None:
             box = chain.paint(self._levels, box)
         self._connection.send(Moment(chain.key, request.seconds, box, request.line, *chain.section(request)))
@@ -138,6 +146,7 @@ class _Worker:
         chain = self._chain
         if self._is_fresh:  # not painted yet: its moment comes first
             chain.paint(self._levels, chain.grid.all)
+            self._painted = chain
         drawn = chain.tilted(request, self._levels)
         self._half = 1 - self._half
         offset = self._half * (self._picture_block.size // 2)

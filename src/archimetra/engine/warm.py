@@ -139,6 +139,7 @@ def _planned(job: Job) -> None:
     plan = pickle.loads(pickle.dumps(plan_board(job, board, {})))
     chain = chain_of(job, board, plan, cell=2.0)
     chain.seek(plan.times.total / 2)
+    chain.unlike(chain_of(job, board, plan, cell=2.0))
     pixels = np.zeros(chain.grid.shape, np.uint32)
     chain.paint([pixels, np.zeros_like(pixels)], chain.grid.all)
     chain.section(MomentRequest(plan.times.total, ((0, 0), (100, 100)), 10))

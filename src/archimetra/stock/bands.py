@@ -12,7 +12,7 @@ _FEWEST = 64  # rows or columns that are worth a band of their own
 
 @lru_cache(maxsize=1)
 def _pool() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(max_workers=processors() - 1, thread_name_prefix="band")
+    return ThreadPoolExecutor(max_workers=max(processors() - 1, 1), thread_name_prefix="band")
 
 
 def processors() -> int:
@@ -29,5 +29,14 @@ def in_bands(count: int, run: Callable[[int, int], object]) -> None:
         return
     waiting = [_pool().submit(run, a, b) for a, b in zip(ends[1:-1], ends[2:], strict=True)]
     run(0, ends[1])
+    for one in waiting:
+        one.result()
+
+
+def together(*runs: Callable[[], object]) -> None:
+    """Call all of these at the same time."""
+    waiting = [_pool().submit(run) for run in runs[1:]] if processors() > 1 else []
+    for run in runs[: 1 if waiting else None]:
+        run()
     for one in waiting:
         one.result()

@@ -16,6 +16,7 @@ from archimetra.job.setups import TurnedAbout
 from archimetra.job.sheet import NO_WOOD_MM, Sheet
 from archimetra.job.turning import over
 from archimetra.stock.grid import Grid, part, whole
+from archimetra.stock.stretches import Kept
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.shared.front import FrontFace
 
@@ -34,15 +35,16 @@ class Behind:
         *,
         cell: float,
         grid: Grid | None = None,
+        kept: Kept | None = None,
     ) -> None:
-        """``grid`` is what of the back is asked about: all of it, in cells of ``cell`` mm."""
+        """``grid`` is what of the back is asked about: all of it, in cells of ``cell`` mm. ``kept`` as for a timeline."""
         self._grid = grid or whole(sheet, cell)
         self._over = over(about, sheet)
         x0, y0, x1, y1 = self._grid.extent
         (ax, ay), (bx, by) = self._over.apply(np.array([(x0, y0), (x1, y1)]))
         box = min(ax, bx), min(ay, by), max(ax, bx), max(ay, by)
         there = part(front.sheet, box, cell)
-        self._timeline = StockTimeline(front.sheet, front.run, bits, cell=cell, grid=there)
+        self._timeline = StockTimeline(front.sheet, front.run, bits, cell=cell, grid=there, kept=kept)
         self._timeline.seek(self._timeline.duration)
         self._full = front.sheet.thickest
         self._sheet = sheet

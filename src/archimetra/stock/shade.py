@@ -10,7 +10,7 @@ import numpy as np
 from archimetra.geometry.arrays import AnyArray
 from archimetra.job.materials import rgb
 from archimetra.job.sheet import Sheet
-from archimetra.stock.bands import in_bands
+from archimetra.stock.bands import in_bands, together
 from archimetra.stock.grid import Box, Grid
 from archimetra.stock.shade_kernels import FALL, grain, halved, horizon, mean_around, shade
 
@@ -55,11 +55,16 @@ class Painter:
         part = np.ascontiguousarray(field[b:d, a:c])
         edge, near, wide = (np.empty(part.shape, dtype=np.float32) for _ in range(3))
         cell, low = self.grid.cell, -self.sheet.thickest
-        sums = np.empty(part.shape[1], dtype=np.float32)
-        horizon(part, edge, FALL * cell)
         spans = [min(max(1, round(mm / cell)), r) for mm in (NEAR_MM, WIDE_MM)]
-        for span, mean in zip(spans, (near, wide), strict=True):
-            mean_around(part, low, mean, sums, span)
+
+        def mean(to: AnyArray, span: int) -> None:
+            mean_around(part, low, to, np.empty(part.shape[1], dtype=np.float32), span)
+
+        together(
+            lambda: mean(near, spans[0]),
+            lambda: mean(wide, spans[1]),
+            lambda: horizon(part, edge, FALL * cell),
+        )
         around, reach, under = (
             _with_neighbours(field, out),
             np.array(spans) * cell,
@@ -104,7 +109,7 @@ def touched_box(tiles: AnyArray, shape: tuple[int, int], tile: int) -> Box | Non
 def _with_neighbours(field: AnyArray, box: Box) -> AnyArray:
     """The cells of a box and one more on every side; at the field's edge its last cells once more."""
     x0, y0, x1, y1 = box
-    rows = np.clip(np.arange(y0 - 1, y1 + 1), 0, field.shape[0] - 1)
-    columns = np.clip(np.arange(x0 - 1, x1 + 1), 0, field.shape[1] - 1)
+    ny, nx = field.shape
     inner = field[max(y0 - 1, 0) : y1 + 1, max(x0 - 1, 0) : x1 + 1]
-    return np.ascontiguousarray(inner if inner.shape == (len(rows), len(columns)) else field[np.ix_(rows, columns)])
+    beyond = ((int(y0 == 0), int(y1 == ny)), (int(x0 == 0), int(x1 == nx)))
+    return np.ascontiguousarray(np.pad(inner, beyond, mode="edge"))

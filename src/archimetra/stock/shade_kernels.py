@@ -17,9 +17,11 @@ FALL = 1.25
 _SOFT_MM = 0.7  # a shadow is full where the ground lies this far under its edge
 _EDGE_CELLS = 4.0  # steeper than this from cell to cell is a wall: steeper than the flanks of a 30 degree bit
 _NO_EDGE = np.float32(-1e9)
+_STRIP = 128  # cells beside each other that are looked at together: most of a sheet is not cut
+_NOTHING_MM = np.float32(1e-3)  # means are running sums, and come back to zero not quite
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def grain(out, x0, y0, cell, along_x, along_y, base, line, first, last):
     """Rows ``first`` to ``last`` of ``out`` (ny, nx) uint32 0x00RRGGBB: wood whose grain runs along (along_x, along_y), as bands and fine lines
     that wander, between the tones ``base`` and ``line`` (3,)."""
@@ -99,7 +101,70 @@ def mean_around(field, low, out, sums, radius):
             to[i] = total / np.float32(wide * high)
 
 
-@njit(cache=True, nogil=True, fastmath=True)
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _is_plain(middle, south, north, edges, nears, wides, begin, end):
+    """Whether nothing is cut, shaded or hidden in a strip: there the picture is the face itself."""
+    least = most = np.float32(0.0)
+    for i in range(begin, end):
+        least = min(least, middle[i], middle[i + 1], middle[i + 2], south[i], north[i])
+        most = max(most, edges[i])
+        least = min(least, min(nears[i], wides[i]) + _NOTHING_MM)
+    return least >= np.float32(0.0) and most <= np.float32(0.0)
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
+def _shade_strip(row, south, north, edges, nears, wides, woods, to, low, scales, grain, under):
+    """``to`` (n,) uint32 for cells beside each other: their heights and those of a neighbour at each end (n + 2,), those south and north of
+    them, the horizon, the means around, the face; ``scales`` are those ``shade`` works out once."""
+    # no more arrays than these: the compiler runs on several cells at once only where it can tell few apart
+    top, bottom = np.float32(0.0), low + np.float32(1e-4)
+    half, edge_drop, near_by, wide_by, deep_by = scales
+    lx, ly, lz = np.float32(0.55 / 0.63), np.float32(-0.55 / 0.63), np.float32(1.0)
+    zero, one, white = np.float32(0.0), np.float32(1.0), np.float32(255.0)
+    soft = np.float32(1.0 / _SOFT_MM)
+    along_x, along_y = grain
+    ur, ug, ub = under
+    for i in range(len(to)):
+        h, west, east = row[i + 1], row[i], row[i + 2]
+        own = min(max(h, low), top)
+        # over the edge of a wall the ground is level up to it: what lies far below is not part of its slope
+        least = max(own - edge_drop, low)
+        gx = (min(max(east, least), top) - min(max(west, least), top)) * half
+        gy = (min(max(north[i], least), top) - min(max(south[i], least), top)) * half
+        if (east < least) | (west < least):
+            gx = zero
+        if (north[i] < least) | (south[i] < least):
+            gy = zero
+        size = one / np.sqrt(one + gx * gx + gy * gy)
+        light = min(max((lx * gx + ly * gy + lz) * size, zero), np.float32(1.5))
+        light = np.float32(0.62) + np.float32(0.38) * light
+        shadow = min(max((edges[i] - own) * soft, zero), one)
+        hidden = min(max((nears[i] - own) * near_by, zero), np.float32(0.8))
+        hidden += min(max((wides[i] - own) * wide_by, zero), np.float32(0.9))
+        light *= (one - np.float32(0.34) * shadow) * (one - np.float32(0.28) * hidden)
+        tint = np.int32(woods[i])
+        r, g, b = np.float32((tint >> 16) & 255), np.float32((tint >> 8) & 255), np.float32(tint & 255)
+        # fresh wood is paler than the weathered face; across the grain it drinks the light
+        is_cut = one if h < np.float32(-0.001) else zero
+        end = abs(gx * along_x + gy * along_y) * size
+        pale = is_cut * (np.float32(0.26) - np.float32(0.2) * end)
+        r += (white - r) * pale
+        g += (np.float32(246.0) - g) * pale
+        b += (np.float32(226.0) - b) * pale
+        tone = light * (one + own * deep_by - is_cut * np.float32(0.08) * end)
+        is_through = h <= bottom
+        r = min((ur * light if is_through else r * tone), white)
+        g = min((ug * light if is_through else g * tone), white)
+        b = min((ub * light if is_through else b * tone), white)
+        to[i] = (
+            np.uint32(0xFF000000)
+            | (np.uint32(np.int32(r)) << np.uint32(16))
+            | (np.uint32(np.int32(g)) << np.uint32(8))
+            | np.uint32(np.int32(b))
+        )
+
+
+@njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
 def shade(field, edge, near, wide, reach, wood, under, thickness, cell, grain_x, grain_y, pixels, box, at):
     """Fill ``pixels`` (ny, nx) uint32 0xffRRGGBB, row 0 the last of the cells, for the cells ``box`` (x0, y0, x1, y1).
 
@@ -111,61 +176,30 @@ def shade(field, edge, near, wide, reach, wood, under, thickness, cell, grain_x,
     left, bottom_row = at
     nx, ny = x1 - x0, y1 - y0
     last = pixels.shape[0] - 1
-    low, top = np.float32(-thickness), np.float32(0.0)
-    bottom = np.float32(-thickness + 1e-4)
-    half = np.float32(0.5 / cell)
-    lx, ly, lz = np.float32(0.55 / 0.63), np.float32(-0.55 / 0.63), np.float32(1.0)
-    edge_drop = np.float32(_EDGE_CELLS * cell)
-    zero, one, white = np.float32(0.0), np.float32(1.0), np.float32(255.0)
-    near_by, wide_by = np.float32(0.8 / reach[0]), np.float32(0.45 / reach[1])
-    deep_by = np.float32(0.10 / thickness)
-    soft = np.float32(1.0 / _SOFT_MM)
-    along_x, along_y = np.float32(grain_x), np.float32(grain_y)
-    ur, ug, ub = np.float32(under[0]), np.float32(under[1]), np.float32(under[2])
+    low = np.float32(-thickness)
+    scales = np.array(
+        (0.5 / cell, _EDGE_CELLS * cell, 0.8 / reach[0], 0.45 / reach[1], 0.10 / thickness), dtype=np.float32
+    )
+    grain_along = np.array((grain_x, grain_y), dtype=np.float32)
+    beneath = np.array((under[0], under[1], under[2]), dtype=np.float32)
     for j in range(ny):
-        here, west, east = field[j + 1, 1 : nx + 1], field[j + 1, :nx], field[j + 1, 2 : nx + 2]
+        middle = field[j + 1]
         south, north = field[j, 1 : nx + 1], field[j + 2, 1 : nx + 1]
         row = bottom_row + j
         edges, nears, wides = edge[row, left : left + nx], near[row, left : left + nx], wide[row, left : left + nx]
         woods, to = wood[y0 + j, x0:x1], pixels[last - y0 - j, x0:x1]
-        for i in range(nx):
-            h = here[i]
-            own = min(max(h, low), top)
-            # over the edge of a wall the ground is level up to it: what lies far below is not part of its slope
-            least = max(own - edge_drop, low)
-            gx = (min(max(east[i], least), top) - min(max(west[i], least), top)) * half
-            gy = (min(max(north[i], least), top) - min(max(south[i], least), top)) * half
-            if east[i] < least or west[i] < least:
-                gx = zero
-            if north[i] < least or south[i] < least:
-                gy = zero
-            size = one / np.sqrt(one + gx * gx + gy * gy)
-            light = min(max((lx * gx + ly * gy + lz) * size, zero), np.float32(1.5))
-            light = np.float32(0.62) + np.float32(0.38) * light
-            shadow = min(max((edges[i] - own) * soft, zero), one)
-            hidden = min(max((nears[i] - own) * near_by, zero), np.float32(0.8))
-            hidden += min(max((wides[i] - own) * wide_by, zero), np.float32(0.9))
-            light *= (one - np.float32(0.34) * shadow) * (one - np.float32(0.28) * hidden)
-            tint = np.int32(woods[i])
-            r, g, b = np.float32((tint >> 16) & 255), np.float32((tint >> 8) & 255), np.float32(tint & 255)
-            # fresh wood is paler than the weathered face; across the grain it drinks the light
-            is_cut = one if h < np.float32(-0.001) else zero
-            end = abs(gx * along_x + gy * along_y) * size
-            pale = is_cut * (np.float32(0.26) - np.float32(0.2) * end)
-            r += (white - r) * pale
-            g += (np.float32(246.0) - g) * pale
-            b += (np.float32(226.0) - b) * pale
-            tone = light * (one + own * deep_by - is_cut * np.float32(0.08) * end)
-            is_through = h <= bottom
-            r = min((ur * light if is_through else r * tone), white)
-            g = min((ug * light if is_through else g * tone), white)
-            b = min((ub * light if is_through else b * tone), white)
-            to[i] = (
-                np.uint32(0xFF000000)
-                | (np.uint32(np.int32(r)) << np.uint32(16))
-                | (np.uint32(np.int32(g)) << np.uint32(8))
-                | np.uint32(np.int32(b))
-            )
+        begin = 0
+        while begin < nx:
+            end = min(((x0 + begin) // _STRIP + 1) * _STRIP - x0, nx)
+            if _is_plain(middle, south, north, edges, nears, wides, begin, end):
+                for i in range(begin, end):
+                    to[i] = np.uint32(0xFF000000) | woods[i]
+            else:
+                _shade_strip(
+                    middle[begin : end + 2], south[begin:end], north[begin:end],
+                    edges[begin:end], nears[begin:end], wides[begin:end], woods[begin:end], to[begin:end], low, scales, grain_along, beneath,
+                )  # fmt: skip
+            begin = end
 
 
 @njit(cache=True, nogil=True)

@@ -215,6 +215,64 @@ def _sweep_move(field, origin_x, origin_y, cell, points, n, bit_of, shapes, radi
 
 
 @njit(cache=True, nogil=True)
+def lay_tiles(field, tiles, heights, where):
+    """Lower ``field`` (ny, nx) float32 to ``heights`` (n, TILE, TILE) in its ``tiles`` (n, 2), row and column, that are marked in ``where``."""
+    ny, nx = field.shape
+    for n in range(len(tiles)):
+        if not where[tiles[n, 0], tiles[n, 1]]:
+            continue
+        j0, i0 = tiles[n, 0] * TILE, tiles[n, 1] * TILE
+        wide = min(TILE, nx - i0)
+        for j in range(min(TILE, ny - j0)):
+            row, low = field[j0 + j, i0 : i0 + wide], heights[n, j]
+            for i in range(wide):
+                row[i] = min(row[i], low[i])
+
+
+@njit(cache=True, nogil=True)
+def take_tiles(field, tiles, heights, clears):
+    """Copy the ``tiles`` (n, 2) of ``field`` (ny, nx) to ``heights`` (n, TILE, TILE); with ``clears`` they are 0 then."""
+    ny, nx = field.shape
+    for n in range(len(tiles)):
+        j0, i0 = tiles[n, 0] * TILE, tiles[n, 1] * TILE
+        wide = min(TILE, nx - i0)
+        for j in range(min(TILE, ny - j0)):
+            heights[n, j, :wide] = field[j0 + j, i0 : i0 + wide]
+            if clears:
+                field[j0 + j, i0 : i0 + wide] = 0.0
+
+
+@njit(cache=True, nogil=True)
+def clear_tiles(field, tiles, base, has_base):
+    """Set the ``tiles`` (n, 2) of ``field`` (ny, nx) back to those of ``base``, or to 0."""
+    ny, nx = field.shape
+    for n in range(len(tiles)):
+        j0, i0 = tiles[n, 0] * TILE, tiles[n, 1] * TILE
+        wide = min(TILE, nx - i0)
+        for j in range(min(TILE, ny - j0)):
+            if has_base:
+                field[j0 + j, i0 : i0 + wide] = base[j0 + j, i0 : i0 + wide]
+            else:
+                field[j0 + j, i0 : i0 + wide] = 0.0
+
+
+@njit(cache=True, nogil=True)
+def unlike_tiles(a, b, tiles):
+    """Mark the tiles in which two fields (ny, nx) float32 differ."""
+    ny, nx = a.shape
+    for j in range(ny):
+        for t in range(tiles.shape[1]):
+            if tiles[j // TILE, t]:
+                continue
+            one, other = a[j, t * TILE : min((t + 1) * TILE, nx)], b[j, t * TILE : min((t + 1) * TILE, nx)]
+            differ = 0
+            for i in range(len(one)):
+                differ += one[i] != other[i]
+            if differ:
+                tiles[j // TILE, t] = True
+
+
+@njit(cache=True, nogil=True)
 def sweep_hollow(hollow, origin_x, origin_y, cell, points, last, bit_of, shapes, radii, tangents, tips):
     """What undercut bits hollow out beside their neck by the moves that end at points 1 ... last - 1: ``hollow`` (2, ny, nx) float32 takes
     the lowest bottom and the highest top at each cell (top below bottom: nothing)."""
