@@ -58,7 +58,7 @@ class Painter:
         spans = [min(max(1, round(mm / cell)), r) for mm in (NEAR_MM, WIDE_MM)]
 
         def mean(to: AnyArray, span: int) -> None:
-            mean_around(part, low, to, np.empty(part.shape[1], dtype=np.float32), span)
+            mean_around(part, low, to, span)
 
         together(
             lambda: mean(near, spans[0]),

@@ -17,6 +17,7 @@ FALL = 1.25
 _SOFT_MM = 0.7  # a shadow is full where the ground lies this far under its edge
 _EDGE_CELLS = 4.0  # steeper than this from cell to cell is a wall: steeper than the flanks of a 30 degree bit
 _NO_EDGE = np.float32(-1e9)
+_ENDS, _GREEN = np.uint32(0x00FF00FF), np.uint32(0x0000FF00)
 _STRIP = 128  # cells beside each other that are looked at together: most of a sheet is not cut
 _NOTHING_MM = np.float32(1e-3)  # means are running sums, and come back to zero not quite
 
@@ -67,13 +68,17 @@ def horizon(field, edge, drop):
             row[i] = max(above[i], over[i]) - drop
 
 
-@njit(cache=True, nogil=True)
-def mean_around(field, low, out, sums, radius):
+@njit(cache=True, nogil=True, error_model="numpy")
+def mean_around(field, low, out, radius):
     """``out`` (ny, nx) float32: the mean of the heights in a square of ``radius`` cells to each side, none counted lower than ``low`` nor
-    above the sheet's top. ``sums`` (nx,) float32 is room for the sums of columns."""
+    above the sheet's top."""
     ny, nx = field.shape
     low, top = np.float32(low), np.float32(0.0)
-    sums[:] = 0.0
+    padded = np.zeros(nx + 2 * radius + 1, dtype=np.float32)  # sums of columns, with nothing beyond both ends
+    sums = padded[radius + 1 : radius + 1 + nx]
+    share = np.empty(nx, dtype=np.float32)
+    for i in range(nx):
+        share[i] = np.float32(1.0 / (min(i + radius, nx - 1) - max(i - radius, 0) + 1))
     for j in range(min(radius, ny)):
         row = field[j]
         for i in range(nx):
@@ -87,18 +92,18 @@ def mean_around(field, low, out, sums, radius):
             row = field[j - radius - 1]
             for i in range(nx):
                 sums[i] -= min(max(row[i], low), top)
-        high = min(j + radius, ny - 1) - max(j - radius, 0) + 1
+        high = np.float32(1.0 / (min(j + radius, ny - 1) - max(j - radius, 0) + 1))
+        ahead, behind, to = padded[2 * radius + 1 :], padded[:nx], out[j]
+        for i in range(nx):
+            to[i] = ahead[i] - behind[i]
         total = np.float32(0.0)
         for i in range(min(radius, nx)):
             total += sums[i]
-        to = out[j]
         for i in range(nx):
-            if i + radius < nx:
-                total += sums[i + radius]
-            if i - radius - 1 >= 0:
-                total -= sums[i - radius - 1]
-            wide = min(i + radius, nx - 1) - max(i - radius, 0) + 1
-            to[i] = total / np.float32(wide * high)
+            total += to[i]
+            to[i] = total
+        for i in range(nx):
+            to[i] *= share[i] * high
 
 
 @njit(cache=True, nogil=True, fastmath=True, error_model="numpy")
@@ -209,11 +214,7 @@ def halved(fine, out, x0, y0, x1, y1):
         a, b, to = fine[2 * row], fine[2 * row + 1], out[row]
         for column in range(x0, x1):
             p, q, r, s = a[2 * column], a[2 * column + 1], b[2 * column], b[2 * column + 1]
-            total = np.uint32(0xFF000000)
-            for shift in (np.uint32(0), np.uint32(8), np.uint32(16)):
-                mean = (
-                    ((p >> shift) & np.uint32(255)) + ((q >> shift) & np.uint32(255))
-                    + ((r >> shift) & np.uint32(255)) + ((s >> shift) & np.uint32(255)) + np.uint32(2)
-                ) >> np.uint32(2)  # fmt: skip
-                total |= (mean & np.uint32(255)) << shift
-            to[column] = total
+            # red and blue at once: their sums of four do not meet
+            ends = (p & _ENDS) + (q & _ENDS) + (r & _ENDS) + (s & _ENDS) + np.uint32(0x00020002)
+            green = (p & _GREEN) + (q & _GREEN) + (r & _GREEN) + (s & _GREEN) + np.uint32(0x00000200)
+            to[column] = np.uint32(0xFF000000) | ((ends >> np.uint32(2)) & _ENDS) | ((green >> np.uint32(2)) & _GREEN)
