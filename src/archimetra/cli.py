@@ -149,6 +149,7 @@ def _export(options: argparse.Namespace) -> int:
     import msgspec
 
     from archimetra.base.findings import Severity
+    from archimetra.checks.among_boards import all_found
     from archimetra.checks.quieting import at_the_gate
     from archimetra.engine.writing import files_of
     from archimetra.job.quantities import Unit, lengths_in
@@ -162,7 +163,7 @@ def _export(options: argparse.Namespace) -> int:
     files = []
     is_stopped = False
     for board, plan in plans(job, options.board):
-        for finding in at_the_gate(plan.findings, board.dismissed):
+        for finding in at_the_gate(all_found(job, board, plan.findings), board.dismissed):
             print(f"{board.name}: {finding.severity}: {finding.text(lengths_in(job.unit))}", file=sys.stderr)
             is_stopped |= finding.severity is Severity.STOP
         files.extend(files_of(job, board, plan.run, plan.setups, profile))
@@ -181,6 +182,7 @@ def _export(options: argparse.Namespace) -> int:
 
 def _check(options: argparse.Namespace) -> int:
     from archimetra.base.findings import Severity
+    from archimetra.checks.among_boards import all_found
     from archimetra.checks.quieting import at_the_gate
     from archimetra.job.quantities import lengths_in
     from archimetra.output.times import clock
@@ -189,7 +191,8 @@ def _check(options: argparse.Namespace) -> int:
     report: list[dict[str, Any]] = []
     worst = 0
     for board, plan in plans(job, None):
-        found = at_the_gate(plan.findings, board.dismissed)
+        everything = all_found(job, board, plan.findings)
+        found = at_the_gate(everything, board.dismissed)
         worst |= any(finding.severity is Severity.STOP for finding in found)
         report.append(
             {
@@ -198,7 +201,7 @@ def _check(options: argparse.Namespace) -> int:
                 "cuts": len(board.cuts),
                 "moves": len(plan.run),
                 "findings": [_told(finding) for finding in found],
-                "dismissed": len(plan.findings) - len(found),
+                "dismissed": len(everything) - len(found),
             }
         )
         if not options.json:

@@ -38,13 +38,14 @@ from archimetra.base.errors import JobFileError
 from archimetra.demo import artwork
 from archimetra.edits import basic as edits
 from archimetra.edits import cutting
+from archimetra.edits.remedies import remedy_for
 from archimetra.engine.autosave import left_by_crashes
 from archimetra.engine.messages import GettingReady, WorkerFailed
 from archimetra.job.cut_parts import Side
 from archimetra.job.cuts.profile import ProfileCut
 from archimetra.job.file import JobFile, load_job
 from archimetra.job.job import new_job
-from archimetra.job.sheet import Sheet, ZeroAt, ZeroZ
+from archimetra.job.sheet import Sheet, Zero, ZeroAt, ZeroZ
 from archimetra.output.gcode_reader import read_gcode
 
 
@@ -515,6 +516,30 @@ class TestFiles:
         page.write_into(tmp_path / "out")
         (path,) = (tmp_path / "out").iterdir()
         assert path.read_text() == page.files[0].text
+
+    def test_a_zero_moved_after_writing_is_told_until_it_is_put_back_or_they_are_written_anew(
+        self, open_window, qtbot, tmp_path
+    ):
+        window = open_window()
+        page, session = show_files(qtbot, window), window.session
+        codes = lambda: [f.code for f in session.findings]  # noqa: E731
+        page.write_into(tmp_path / "out")
+        assert session.board.written.files[0].name == page.files[0].name
+        assert "zero-since-written" not in codes()
+        assert not session.is_saved  # to be kept with the job
+        before = session.board.zero
+        session.apply(edits.set_zero(session.job, session.board_id, Zero(at=ZeroAt.BACK_RIGHT)))
+        qtbot.waitUntil(lambda: "zero-since-written" in codes(), timeout=30_000)
+        finding = next(f for f in session.findings if f.code == "zero-since-written")
+        session.apply(remedy_for(session.job, session.board, finding)[1])
+        assert session.board.zero == before
+        qtbot.waitUntil(lambda: bool(session.findings is not None) and not session.planning.is_planning, timeout=30_000)
+        assert "zero-since-written" not in codes()
+        session.undo()
+        qtbot.waitUntil(lambda: "zero-since-written" in codes(), timeout=30_000)
+        qtbot.waitUntil(lambda: bool(page.files), timeout=30_000)
+        page.write_into(tmp_path / "out")
+        assert "zero-since-written" not in codes()
 
     def test_changing_the_controller_splits_by_bit(self, open_window, qtbot):
         window = open_window()

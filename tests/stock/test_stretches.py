@@ -22,7 +22,14 @@ BITS = (
     Bit(id=BitId("ball"), name="ball", kind=BitKind.BALL, diameter=5.0, cutting_length=20.0),
 )
 DOVETAIL = Bit(
-    id=BitId("tail"), name="tail", kind=BitKind.DOVETAIL, diameter=12.0, neck=7.0, head_height=8.0, cutting_length=8.0, angle=14.0
+    id=BitId("tail"),
+    name="tail",
+    kind=BitKind.DOVETAIL,
+    diameter=12.0,
+    neck=7.0,
+    head_height=8.0,
+    cutting_length=8.0,
+    angle=14.0,
 )
 
 block_moves = st.lists(st.tuples(st.floats(-5, 105), st.floats(-5, 65), st.floats(-11, 2)), min_size=1, max_size=5)

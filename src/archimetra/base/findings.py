@@ -85,3 +85,9 @@ def worded(words: str, lengths: Lengths = in_mm) -> str:
         return lengths([float(value) for value in values.split("|")], form, between)
 
     return _LENGTHS.sub(put, words)
+
+
+def gravest_first(findings: Iterable[Finding]) -> list[Finding]:
+    """Stops, then cautions, then notes; those of a kind stay as they stand."""
+    gravest = tuple(reversed(Severity))
+    return sorted(findings, key=lambda finding: gravest.index(finding.severity))

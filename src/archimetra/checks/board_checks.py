@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from archimetra.base.findings import Finding, Severity
+from archimetra.base.findings import Finding, gravest_first
 from archimetra.checks.check_input import Check, CheckInput
 from archimetra.checks.depth_checks import (
     cannot_plunge,
@@ -35,10 +35,7 @@ def check_board(
     """All findings of all checks: the gravest first, and of equal ones those of the check that stands first in the table."""
     given = CheckInput(job, board, run, setups or (only_setup(board, job.machine),), front)
     found = [finding for check in CHECKS for finding in check(given)]
-    return sorted(found, key=lambda finding: _GRAVEST_FIRST.index(finding.severity))
-
-
-_GRAVEST_FIRST = tuple(reversed(Severity))
+    return gravest_first(found)
 
 
 CHECKS: tuple[Check, ...] = (

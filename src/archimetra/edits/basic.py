@@ -63,7 +63,7 @@ def duplicate_board(job: Job, board_id: BoardId) -> tuple[Edit, BoardId]:
             replace(each, shapes=tuple(shape_ids.get(id_, id_) for id_ in each.shapes)) for each in source.measures
         ),
         cuts=tuple(renamed(_renumbered(cut, ids), shape_ids, layer_ids) for cut in source.cuts if cut.id in ids),
-        instances=(), back_of=None, tiling=_own_tiling(source.tiling, ids),
+        instances=(), back_of=None, written=None, tiling=_own_tiling(source.tiling, ids),
     )  # fmt: skip
     at = job.boards.index(source) + 1
     return Edit("Duplicate board", with_boards(job, (*job.boards[:at], copy, *job.boards[at:]))), new

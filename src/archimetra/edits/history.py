@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from archimetra.edits.edit import Edit, replace
 from archimetra.edits.finishing import finish_edit, numbered, raised
 from archimetra.job.job import Job
@@ -48,6 +50,12 @@ class History:
         self._at = len(self._jobs) - 1
         self._merge = edit.merge
         return True
+
+    def note(self, noted: Callable[[Job], Job]) -> bool:
+        """Put down what happened outside the document, in every version of it: no step, and undo does not take it back. False if it changes nothing."""
+        before = self.job
+        self._jobs = [noted(job) for job in self._jobs]
+        return self.job != before
 
     def undo(self) -> bool:
         """Back one edit; whether there was one."""

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 from archimetra.edits.edit import Edit, board_of, replace
 from archimetra.job.ids import BoardId
 from archimetra.job.job import MOST_DISMISSED, Board, Job, with_boards
-from archimetra.job.sections import MOST_SECTIONS, SHORTEST_MM, SectionLine
+from archimetra.job.sections import MOST_DISTANCES, MOST_SECTIONS, SHORTEST_MM, PinnedDistance, SectionLine
 
 Line = tuple[tuple[float, float], tuple[float, float]]
 
@@ -23,7 +25,8 @@ def place_section(job: Job, board_id: BoardId, number: int, line: Line) -> Edit:
         return Edit("Move section line", job)
     board = board_of(job, board_id)
     lines = list(board.sections) or [_as_line(middle_line(board))]
-    lines[min(number, len(lines) - 1)] = _as_line(line)
+    number = min(number, len(lines) - 1)
+    lines[number] = replace(lines[number], x0=ax, y0=ay, x1=bx, y1=by)
     key = f"section {board_id} {number}"
     return Edit("Move section line", _with(job, board, tuple(lines)), merge=key)
 
@@ -42,6 +45,30 @@ def remove_section(job: Job, board_id: BoardId, number: int) -> Edit:
     board = board_of(job, board_id)
     lines = board.sections[:number] + board.sections[number + 1 :]
     return Edit("Remove section line", _with(job, board, lines))
+
+
+def pin_distance(job: Job, board_id: BoardId, number: int, line: Line, distance: PinnedDistance) -> Edit:
+    """Keep a distance measured in a section; the board's line there is ``line``, should it have none of its own yet. Raises ValueError where there are
+    too many."""
+    board = board_of(job, board_id)
+    lines = list(board.sections) or [_as_line(line)]
+    at = lines[min(number, len(lines) - 1)]
+    if len(at.distances) >= MOST_DISTANCES:
+        raise ValueError(f"a section line has at most {MOST_DISTANCES} pinned distances; remove one first")
+    lines[min(number, len(lines) - 1)] = replace(at, distances=(*at.distances, distance))
+    return Edit("Pin distance", _with(job, board, tuple(lines)))
+
+
+def unpin_distances(job: Job, board_id: BoardId, number: int, gone: Collection[int]) -> Edit:
+    """A section without some of its distances, by their numbers."""
+    board = board_of(job, board_id)
+    if not board.sections:
+        return Edit("Remove distance", job)
+    lines = list(board.sections)
+    at = lines[min(number, len(lines) - 1)]
+    left = tuple(distance for k, distance in enumerate(at.distances) if k not in gone)
+    lines[min(number, len(lines) - 1)] = replace(at, distances=left)
+    return Edit("Remove distance" if len(gone) == 1 else "Remove distances", _with(job, board, tuple(lines)))
 
 
 def dismiss(job: Job, board_id: BoardId, key: str) -> Edit:

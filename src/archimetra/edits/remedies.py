@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple
 
 from archimetra.base.findings import Finding, lengths_of
-from archimetra.edits import basic, cutting, inlaying, setups
+from archimetra.edits import basic, cutting, inlaying, placing, setups
 from archimetra.edits.edit import Edit, replace
 from archimetra.job.bits import Bit
 from archimetra.job.cut_parts import DepthFrom, Entry
@@ -71,6 +71,21 @@ def remedy_for(
 
 
 # ---- the remedies
+
+
+def _zero_back(case: Case) -> Edit | None:
+    written = case.board.written
+    if written is None:
+        return None
+    return replace(basic.set_zero(case.job, case.board.id, written.zero), label="Put zero back")
+
+
+def _mirrored(case: Case) -> Edit | None:
+    cut = case.cut
+    if cut is None:
+        return None
+    ids = [shape.id for shape in case.board.shapes_of(cut)]
+    return placing.mirror(case.job, case.board.id, ids, is_across=True)[0]
 
 
 def _through(case: Case) -> Edit | None:
@@ -226,6 +241,8 @@ REMEDIES: dict[str, Remedy] = {
     "pins-missing": Remedy("Place the pins", _pins),
     "start-thin": Remedy("Let it be chosen", lambda case: case.change("Choose the start", starts=())),
     "touch-off-gone": Remedy("Zero on the spoilboard", _zero_on_spoilboard),
+    "plug-not-mirrored": Remedy("Mirror its shapes", _mirrored),
+    "zero-since-written": Remedy("Put zero back", _zero_back),
     "inlay-margin": Remedy("Widen the margin", _wider_margin),
     "inlay-bottoms": Remedy("More room for glue", _more_glue),
     "inlay-half": Remedy("Switch it on", _switched_on),

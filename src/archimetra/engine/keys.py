@@ -215,4 +215,5 @@ def lean_board(board: Board) -> Board:
         instances=(),
         sections=(),
         dismissed=(),
+        written=None,
     )

@@ -24,6 +24,7 @@ from archimetra.job.shapes import Backdrop, Guide, Layer, Measure, Shape, Source
 from archimetra.job.sheet import Fixture, Heights, Machine, Sheet, Zero
 from archimetra.job.starter_rack import STARTER_BITS
 from archimetra.job.turning import from_behind, from_the_front
+from archimetra.job.written import Written
 
 replace = msgspec.structs.replace
 MOST_DISMISSED = 1000
@@ -55,6 +56,7 @@ class _OnASheet(Record, frozen=True, kw_only=True):
     instances: tuple[Instance, ...] = ()
     sections: tuple[SectionLine, ...] = ()
     dismissed: tuple[str, ...] = ()
+    written: Written | None = None
 
     def __post_init__(self) -> None:
         require(len(self.sections) <= MOST_SECTIONS, f"a board has at most {MOST_SECTIONS} section lines")
@@ -78,7 +80,8 @@ class Board(_OnASheet, frozen=True, kw_only=True, dict=True):
     ``shapes`` are those of its ``instances`` (see ``job.flat``). ``bed_x,
     bed_y``: where the front left corner of the sheet lies on the machine's bed, as it lies: turned counter-clockwise by ``quarter_turns``. With a
     ``tiling`` it is cut in several setups. ``back_of`` says which board this is the back of. ``margin`` (0 for none) is a set of guides that far inside the
-    sheet's edges. ``sections`` are the lines it is cut along to be looked at, ``dismissed`` the keys of findings that stay quiet. With ``auto_order`` cuts stand in the running order that suits them; dragging one turns it off. With ``piece_by_piece``
+    sheet's edges. ``sections`` are the lines it is cut along to be looked at, ``dismissed`` the keys of findings that stay quiet,
+    ``written`` what was last written of it. With ``auto_order`` cuts stand in the running order that suits them; dragging one turns it off. With ``piece_by_piece``
     what one bit does is done for one piece of a part after the other."""
 
     sheet: Sheet

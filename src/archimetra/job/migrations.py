@@ -158,6 +158,7 @@ STEPS: tuple[Callable[[Document], Document], ...] = (
     _only_more,
     _only_more,
     _only_more,
+    _only_more,
 )
 
 

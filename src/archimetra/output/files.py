@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from hashlib import blake2b
 from pathlib import Path as FilePath
 
 from archimetra import __version__
@@ -12,6 +13,7 @@ from archimetra.base.files import write_safely
 from archimetra.job.job import Board, Job
 from archimetra.job.lying import only_setup
 from archimetra.job.setups import Setup
+from archimetra.job.written import Written, WrittenFile
 from archimetra.output.comments import plain
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
@@ -52,6 +54,19 @@ def split_blocks(run: Run, *, in_one_file: bool) -> list[list[Block]]:
 def file_stem(text: str) -> str:
     """A file name every control can show: small ASCII letters, digits and hyphens."""
     return re.sub(r"[^a-z0-9.]+", "-", plain(text).lower()).strip("-.")[:80] or "job"
+
+
+def as_written(job: Job, board: Board, files: Sequence[GcodeFile], folder: FilePath, key: str) -> Written:
+    """What a board keeps of files that were written; ``key`` is that of what they come from."""
+    return Written(
+        folder=str(folder), controller=job.controller, zero=board.zero, key=key,
+        files=tuple(WrittenFile(name=file.name, digest=digest_of(file.text.encode("ascii"))) for file in files),
+    )  # fmt: skip
+
+
+def digest_of(content: bytes) -> str:
+    """What a file is known by again."""
+    return blake2b(content, digest_size=16).hexdigest()
 
 
 def write_files(files: list[GcodeFile], folder: FilePath) -> list[FilePath]:

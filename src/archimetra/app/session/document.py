@@ -83,6 +83,11 @@ class Document(QObject):
         if self._history.apply(edit):
             self._after_change()
 
+    def note(self, noted: Callable[[Job], Job]) -> None:
+        """Put down what happened outside the document; undo does not take it back."""
+        if self._history.note(noted):
+            self._after_change()
+
     def try_edit(self, make: Callable[[], Edit]) -> str:
         """Apply what ``make`` returns; the sentence of the limit it broke, or ''."""
         try:

@@ -21,6 +21,7 @@ from archimetra.app.session.playhead import Playhead
 from archimetra.app.session.seeing import Seeing
 from archimetra.artwork.drawing import DrawnLayer
 from archimetra.base.findings import Finding
+from archimetra.checks.among_boards import all_found
 from archimetra.checks.quieting import told
 from archimetra.edits import basic as edits
 from archimetra.edits import copying, placing
@@ -193,12 +194,18 @@ class Session(Document):
         plan, board = self.planning.plan_of(board_id), self.job.board(board_id)
         if plan is None or board is None:
             return None
-        return told(plan.findings, board.dismissed)
+        return told(all_found(self.job, board, plan.findings), board.dismissed)
 
     @property
     def findings(self) -> tuple[Finding, ...]:
         """What is told of the shown board by the plan that is shown."""
-        return told(self.planning.plan.findings, self.board.dismissed) if self.planning.plan is not None else ()
+        return told(self.all_findings, self.board.dismissed)
+
+    @property
+    def all_findings(self) -> tuple[Finding, ...]:
+        """The same with what was dismissed."""
+        plan = self.planning.plan
+        return all_found(self.job, self.board, plan.findings) if plan is not None else ()
 
     # ---- what is picked
 

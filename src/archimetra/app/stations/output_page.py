@@ -14,9 +14,10 @@ from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.base.errors import OutputError
 from archimetra.base.findings import Severity
 from archimetra.edits import basic as edits
+from archimetra.edits.writing import note_written
 from archimetra.job.quantities import Unit
 from archimetra.output.controllers import controllers
-from archimetra.output.files import write_files
+from archimetra.output.files import as_written, write_files
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
@@ -87,7 +88,7 @@ class OutputPage(Page):
             return  # files are written only where someone looks
         self._show_files()
         plan = session.planning.plan
-        stops = [f for f in plan.findings if f.severity is Severity.STOP] if plan is not None else []
+        stops = [f for f in session.all_findings if f.severity is Severity.STOP] if plan is not None else []
         self._stops.setText("\n".join(session.words_of(f) for f in stops[:4]))
         shown(self._stops, bool(stops))
         shown(self._told, bool(self._told.text()))
@@ -209,11 +210,16 @@ class OutputPage(Page):
             self.session.said.emit("caution", words)
             return
         try:
-            written = write_files(list(self.session.planning.files), folder)
+            files, plan = self.session.planning.files, self.session.planning.plan
+            written = write_files(list(files), folder)
         except OutputError as error:
             self._told.setText(str(error))
             self.session.said.emit("stop", str(error))
             return
+        if plan is not None:
+            record = as_written(self.session.job, self.session.board, files, folder, plan.key)
+            board = self.session.board_id
+            self.session.note(lambda job: note_written(job, board, record))
         words = f"{len(written)} file{'' if len(written) == 1 else 's'} written to {folder}."
         self._told.setText(words)
         shown(self._told, True)

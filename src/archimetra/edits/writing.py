@@ -1,0 +1,19 @@
+"""What was written of a board, put down with it."""
+
+from __future__ import annotations
+
+from archimetra.edits.edit import replace
+from archimetra.job.ids import BoardId
+from archimetra.job.job import Job, with_boards
+from archimetra.job.written import Written
+
+
+def note_written(job: Job, board_id: BoardId, written: Written) -> Job:
+    """The job with what was written last of a board; files that came out the same keep how often they were cut."""
+    board = job.board(board_id)
+    if board is None:
+        return job
+    runs = {(file.name, file.digest): file.runs for file in board.written.files} if board.written is not None else {}
+    files = tuple(replace(file, runs=runs.get((file.name, file.digest), 0)) for file in written.files)
+    kept = replace(written, files=files)
+    return with_boards(job, tuple(replace(b, written=kept) if b.id == board_id else b for b in job.boards))
