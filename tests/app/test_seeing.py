@@ -225,7 +225,7 @@ class TestSections:
         assert (marked != colours(window.section.canvas)).any()
 
     def test_slopes_are_read(self, open_window):
-        from archimetra.app.views.section_view import _slope_words
+        from archimetra.app.views.section_canvas import _slope_words
 
         window = open_window()
         data = window.section.canvas._data

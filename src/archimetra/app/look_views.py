@@ -13,12 +13,13 @@ from archimetra.app.session import Session
 from archimetra.app.session.document import sentence
 from archimetra.app.tilt_views import TiltViews
 from archimetra.app.views.plan_view import PlanView
+from archimetra.app.views.section_measure import Distance
 from archimetra.app.views.section_view import SectionView
 from archimetra.app.views.sequence_view import SequenceView
 from archimetra.base.findings import Finding
 from archimetra.job.ids import CutId
 from archimetra.job.quantities import format_length
-from archimetra.job.sections import section_letter
+from archimetra.job.sections import PinnedDistance, section_letter
 from archimetra.output.times import clock
 
 MOST_MOMENTS = 14
@@ -44,6 +45,8 @@ class LookViews:
         section.line_wanted.connect(playhead.show_section)
         section.more_wanted.connect(self._add_section)
         section.less_wanted.connect(playhead.remove_section)
+        section.canvas.distance_wanted.connect(self._pin)
+        section.canvas.distances_unwanted.connect(playhead.unpin_distances)
         session.place_wanted.connect(self.show_place)
         session.left_shown.connect(plan.left_marks.show)
         views.sequence.lane.order_tried.connect(self.tell_order)
@@ -51,6 +54,13 @@ class LookViews:
     def _add_section(self) -> None:
         try:
             self._session.playhead.add_section()
+        except ValueError as error:
+            self._session.said.emit("caution", sentence(str(error)))
+
+    def _pin(self, distance: Distance) -> None:
+        (s0, z0), (s1, z1) = distance
+        try:
+            self._session.playhead.pin_distance(PinnedDistance(s0=s0, z0=z0, s1=s1, z1=z1))
         except ValueError as error:
             self._session.said.emit("caution", sentence(str(error)))
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from math import hypot
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -15,7 +16,7 @@ from archimetra.edits.looking import middle_line
 from archimetra.engine.messages import Moment, MomentRequest, StockReady, picture_levels
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board
-from archimetra.job.sections import SHORTEST_MM, section_letter
+from archimetra.job.sections import SHORTEST_MM, PinnedDistance, section_letter
 
 if TYPE_CHECKING:
     from archimetra.engine.client import Engine
@@ -214,6 +215,20 @@ class Playhead(QObject):
         edit, number = looking.add_section(self._document.job, board.id, line)
         self._sections[board.id] = number
         self._document.apply(edit)
+
+    def pin_distance(self, distance: PinnedDistance) -> None:
+        """Keep a distance with the shown line; a line that is none of the board's becomes one of them. Raises ValueError where there are too many."""
+        if self.is_elsewhere:
+            self.add_section()
+        else:
+            self.keep_line()
+        board = self._document.board
+        self._document.apply(looking.pin_distance(self._document.job, board.id, self.section, self.line, distance))
+
+    def unpin_distances(self, numbers: Collection[int]) -> None:
+        """The shown line without these of its distances."""
+        board = self._document.board
+        self._document.apply(looking.unpin_distances(self._document.job, board.id, self.section, numbers))
 
     def remove_section(self) -> None:
         """Without the shown line."""

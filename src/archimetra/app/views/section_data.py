@@ -35,7 +35,17 @@ class SectionData(msgspec.Struct, frozen=True, eq=False):
     under: FloatArray | None = None  # (n,): the wood's underside, where the other face has been cut
     thicker: float = 0.0  # how much thicker than read the sheet is drawn, mm
     mate: MateDrawing | None = None
+    distances: tuple[tuple[tuple[float, float], tuple[float, float]], ...] = ()  # pinned: ends along the line and in z
+    tabs: tuple[TabSpan, ...] = ()
     begin: float = 0.0  # where on the line A-A' the drawn stretch begins, mm
+
+
+class TabSpan(NamedTuple):
+    """A stretch of the line that runs across a tab, and how thick it is, mm."""
+
+    begin: float
+    end: float
+    thickness: float
 
 
 class MateDrawing(msgspec.Struct, frozen=True, eq=False):
@@ -72,6 +82,14 @@ class Frame(NamedTuple):
     def y(self, z: float) -> float:
         """Of a height, mm above the sheet's top."""
         return self.top - z * self.down
+
+    def along(self, x: float) -> float:
+        """The place, mm along the drawn line, at an x of the canvas."""
+        return (x - LEFT) / self.across
+
+    def height(self, y: float) -> float:
+        """The height, mm above the sheet's top, at a y of the canvas."""
+        return (self.top - y) / self.down
 
     def at(self, along: float, z: float) -> QPointF:
         return QPointF(self.x(along), self.y(z))

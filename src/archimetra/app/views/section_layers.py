@@ -236,6 +236,30 @@ def _is_open_below(data: SectionData, floor: Floor) -> bool:
     return bool(data.under[k] - data.thicker >= floor.z - 1e-6)
 
 
+def paint_tabs(painter: QPainter, data: SectionData, frame: Frame, tokens: Tokens) -> None:
+    """A bar along the top of each tab the line crosses, once its slot is cut, with how thick it is where the sheet is thinnest."""
+    n = len(data.heights)
+    s = np.linspace(0.0, data.length, n)
+    painter.setFont(style.font(11, weight=QFont.Weight.DemiBold))
+    ink = tokens.color("accent")
+    for tab in data.tabs:
+        within = (s >= tab.begin) & (s <= tab.end)
+        left = data.heights + data.sheet.thickest
+        is_tab = within & (left > 0.05) & (left < tab.thickness + 0.6) & (left < 0.9 * data.sheet.thickest)
+        if not is_tab.any():
+            continue
+        a, b = float(s[is_tab][0]), float(s[is_tab][-1])
+        top = float(left[is_tab].max())
+        y = frame.y(top - data.sheet.thickest)
+        painter.setPen(QPen(ink, 3))
+        painter.drawLine(QPointF(frame.x(a), y), QPointF(frame.x(b), y))
+        words = f"tab {format_length(top - data.sheet.thickest + data.sheet.thinnest, data.unit)}"
+        wide = painter.fontMetrics().horizontalAdvance(words) + 6
+        box = QRectF(frame.x((a + b) / 2) - wide / 2, y - 18, wide, 15)
+        painter.fillRect(box, tokens.color("panel", 210))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+
 def paint_reading(painter: QPainter, x: float, y0: float, y1: float, tokens: Tokens) -> None:
     """The upright line under the pointer."""
     painter.setPen(QPen(tokens.color("picked"), 1, Qt.PenStyle.DotLine))

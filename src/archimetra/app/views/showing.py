@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from math import hypot
+from math import cos, hypot, radians, sin
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -15,7 +15,7 @@ from archimetra.app.session.playhead import Line
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.views.line_layer import LineGroup, group
 from archimetra.app.views.plan_view import Scene
-from archimetra.app.views.section_data import MateDrawing, SectionData
+from archimetra.app.views.section_data import MateDrawing, SectionData, TabSpan
 from archimetra.app.views.sequence_view import SequenceBlock, depth_trace
 from archimetra.base.findings import Finding
 from archimetra.edits import placement
@@ -29,6 +29,7 @@ from archimetra.job.parts import Instance
 from archimetra.job.sheet import Sheet
 from archimetra.output.times import clock
 from archimetra.stock.mate_results import MEETS_MM, Mate
+from archimetra.toolpath.shared.moves import MarkKind
 
 if TYPE_CHECKING:
     from archimetra.artwork.drawing import Drawing
@@ -75,7 +76,45 @@ def section_data(session: Session) -> SectionData | None:
         bit_off=abs((at[1] - ay) * ux - (at[0] - ax) * uy),
         bit_z=at[2],
         moment=words,
+        distances=_distances(session),
+        tabs=tab_spans(session.job, session.board, plan, moment.line),
     )
+
+
+def _distances(session: Session) -> tuple[tuple[tuple[float, float], tuple[float, float]], ...]:
+    lines, playhead = session.board.sections, session.playhead
+    if playhead.is_elsewhere or not lines:
+        return ()
+    return tuple(distance.ends for distance in lines[playhead.section].distances)
+
+
+def tab_spans(job: Job, board: Board, plan: BoardPlan, line: Line) -> tuple[TabSpan, ...]:
+    """Where a line runs across the tabs of the board's cuts: each is as long as its cut says and as wide as the slot it stands in."""
+    (ax, ay), (bx, by) = line
+    length = hypot(bx - ax, by - ay)
+    out = []
+    for cut, planned in zip(board.cuts, plan.cuts, strict=False):
+        tabs, bit = cut.bridges, job.bit(cut.bit)
+        if tabs is None or bit is None or not cut.is_on:
+            continue
+        for mark in planned.toolpath.marks:
+            if mark.kind is not MarkKind.TAB:
+                continue
+            # in the frame of the tab: u along the path, v square to it
+            c, s = cos(radians(mark.degrees)), sin(radians(mark.degrees))
+            half = (tabs.length / 2 + bit.radius, 2 * bit.diameter)
+            begin, end = 0.0, 1.0
+            for along, reach in (((c, s), half[0]), ((-s, c), half[1])):
+                a = (ax - mark.x) * along[0] + (ay - mark.y) * along[1]
+                step = (bx - ax) * along[0] + (by - ay) * along[1]
+                if abs(step) < 1e-9:
+                    begin, end = (begin, end) if abs(a) <= reach else (1.0, 0.0)
+                    continue
+                one, other = sorted(((-reach - a) / step, (reach - a) / step))
+                begin, end = max(begin, one), min(end, other)
+            if begin < end:
+                out.append(TabSpan(begin * length, end * length, tabs.thickness))
+    return tuple(out)
 
 
 def with_mate(data: SectionData | None, session: Session, made: MateMade | None) -> SectionData | None:
