@@ -38,7 +38,7 @@ from archimetra.geometry.path import Path
 from archimetra.job.file import JobFile, save_job
 from archimetra.job.sheet import Sheet
 from archimetra.stock.timeline import StockTimeline
-from archimetra.stock.viewpoint import Around, fitting
+from archimetra.stock.viewpoint import Around, View, fitting
 from events import Events
 from plain_clock import plain_clock
 from shapes import job_with, replace, star
@@ -155,6 +155,47 @@ class TestPictures:
         assert x0 < 160 < x1
         assert y0 < 160 < y1
         assert (x1 - x0) * (y1 - y0) < 0.25 * 320 * 320
+
+
+class TestNear:
+    """A tilted picture of a near place is drawn in cells as small as its pixels."""
+
+    @pytest.mark.parametrize("turn", [0.0, 37.0, 200.0])
+    @pytest.mark.parametrize("middle", [(60.0, 50.0), (2.0, 3.0), (118.0, 97.0), (95.0, 50.0)])
+    def test_it_is_the_picture_of_a_stock_that_is_as_fine_everywhere(self, turn, middle):
+        job, board, _ = job_with(star(), sheet=Sheet(width=120, height=100, readings=(6.0,)), end_depth=4.0)
+        plan = plan_board(job, board, {})
+        view = View(turn, 35.0, middle, 10.0)
+        request = TiltRequest(0, view, (300, 200), True, Around(bed=(-20.0, -20.0, 160.0, 140.0)), 0xFF102030)
+        drawn = []
+        for cell in (0.5, 0.1):
+            chain = chain_of(job, board, plan, cell=cell)
+            chain.seek(0.8 * plan.times.total)
+            levels = [np.zeros(chain.grid.shape, np.uint32)]
+            chain.paint(levels, chain.grid.all)
+            drawn.append(chain.tilted(request, levels).view(np.uint8).reshape(200, 300, 4)[:, :, :3].astype(int))
+            assert (chain._close is None) == (cell == 0.1)
+        apart = np.abs(drawn[0] - drawn[1]).max(axis=2)
+        assert (apart > 24).mean() < 0.02  # at edges alone
+        assert np.median(apart) <= 3
+
+    def test_what_a_picture_shows_of_the_ground_is_all_it_asks_for(self):
+        """Points of the board that come into the picture, by brute force, lie in the box it names."""
+        rng = np.random.default_rng(3)
+        for _ in range(40):
+            view = View(rng.uniform(0, 360), rng.uniform(8, 90), tuple(rng.uniform(-50, 400, 2)), rng.uniform(0.5, 20))
+            x0, y0, x1, y1 = view.ground((300, 200), 18.0)
+            middle, reach = np.array(view.middle), 1.5 * max(x1 - x0, y1 - y0)
+            points = np.column_stack(
+                (rng.uniform(-reach, reach, (4000, 2)) + middle, rng.uniform(-18.0, 0.0, 4000))
+            )  # fmt: skip
+            x, y, _ = view.to_screen(points, (300, 200)).T
+            seen = points[(x > 0) & (x < 300) & (y > 0) & (y < 200)]
+            assert (seen[:, 0] >= x0 - 1e-9).all()
+            assert (seen[:, 0] <= x1 + 1e-9).all()
+            assert (seen[:, 1] >= y0 - 1e-9).all()
+            assert (seen[:, 1] <= y1 + 1e-9).all()
+            assert len(seen) > 5
 
 
 def test_the_most_urgent_of_what_waits_is_answered_first():

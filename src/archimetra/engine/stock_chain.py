@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from math import sqrt
 from typing import NamedTuple
 
 import numpy as np
@@ -24,6 +25,9 @@ from archimetra.stock.timeline import StockParts, StockTimeline
 
 THUMB_CELLS = 120_000
 _COARSE_PX = 0.7  # cells up to so many pixels will do while the view moves
+_MOST_CELLS_NEAR = 1_500_000  # of what a picture of a near place shows
+_FINEST_NEAR_MM = 0.02
+_WORTH_IT = 0.7  # cells have to be so much smaller than the sheet's own
 _CLOSER_MARGIN_MM = 3.0  # light and shadow of what lies beside the picture
 
 
@@ -130,6 +134,12 @@ class StockChain:
     def tilted(self, request: TiltRequest, levels: Sequence[AnyArray]) -> AnyArray:
         """The picture asked for, (h, w) uint32; ``levels`` are the plan's pictures. A quick one is drawn from coarser cells where these are
         smaller than its pixels: most of the work is fetching heights from memory."""
+        if request.is_fine and not request.is_over:
+            near = self._near_stock(request)
+            if near is not None:
+                return smooth_picture(
+                    near, request.view, request.size, around=request.around, background=request.background
+                )
         stock = self._turned_over() if request.is_over else Stock(
             self.sheet, self.field, levels[0], self.grid.cell, self._hollow_now()
         )  # fmt: skip
@@ -143,6 +153,24 @@ class StockChain:
         if by and not request.is_over:
             stock = self._coarser(stock, levels[by], by)
         return picture(stock, request.view, request.size, around=request.around, background=request.background)[0]
+
+    def _near_stock(self, request: TiltRequest) -> Stock | None:
+        """All that a picture shows in cells as small as its pixels; None where the sheet's own are nearly so, or no smaller ones can be had."""
+        sheet, view = self.sheet, request.view
+        x0, y0, x1, y1 = view.ground(request.size, sheet.thickest)
+        box = max(x0, 0.0), max(y0, 0.0), min(x1, sheet.width), min(y1, sheet.height)
+        wide, high = box[2] - box[0], box[3] - box[1]
+        if wide <= 0 or high <= 0:
+            return None
+        margin = 2 * _CLOSER_MARGIN_MM
+        cell = max(1.0 / view.scale, sqrt((wide + margin) * (high + margin) / _MOST_CELLS_NEAR), _FINEST_NEAR_MM)
+        if cell > _WORTH_IT * self.grid.cell:
+            return None
+        grid, field, pixels = self._in_fine_cells(box, cell)
+        hollow = NO_HOLLOW
+        if self.timeline.has_undercuts and self._parts is not None:
+            hollow = self._parts.hollow(grid, field, self.seconds)
+        return Stock(sheet, field, pixels, grid.cell, hollow, (grid.x0, grid.y0))
 
     def _coarser(self, stock: Stock, painted: AnyArray, by: int) -> Stock:
         """Of every 2^by cells one each way, those the coarser picture stands for."""
@@ -181,10 +209,18 @@ class StockChain:
 
     def closer(self, request: CloserRequest) -> tuple[Grid, AnyArray]:
         """The part asked for at the moment shown, and its picture (ny, nx)."""
-        margin = _CLOSER_MARGIN_MM
-        x0, y0, x1, y1 = request.box
         inner = part(self.sheet, request.box, request.cell)
-        grid = part(self.sheet, (x0 - margin, y0 - margin, x1 + margin, y1 + margin), request.cell)
+        grid, _, pixels = self._in_fine_cells(request.box, request.cell)
+        i, j = round((inner.x0 - grid.x0) / grid.cell), round((inner.y0 - grid.y0) / grid.cell)
+        ny, nx = inner.shape
+        last = grid.shape[0] - j
+        return inner, np.ascontiguousarray(pixels[last - ny : last, i : i + nx])
+
+    def _in_fine_cells(self, box: tuple[float, float, float, float], cell: float) -> tuple[Grid, AnyArray, AnyArray]:
+        """A box of the stock (mm) with what lights it from beside, at the moment shown: its field and its picture, (ny, nx)."""
+        margin = _CLOSER_MARGIN_MM
+        x0, y0, x1, y1 = box
+        grid = part(self.sheet, (x0 - margin, y0 - margin, x1 + margin, y1 + margin), cell)
         if self._parts is None:
             self._parts = StockParts(
                 self.sheet, self._plan.run, self._bits, times=self._plan.times.ends, chord_tolerance_mm=0.005
@@ -199,10 +235,7 @@ class StockChain:
             field = self._without_offcuts(field, grid)
         pixels = np.empty(grid.shape, dtype=np.uint32)
         close.painter.paint(field, pixels)
-        i, j = round((inner.x0 - grid.x0) / grid.cell), round((inner.y0 - grid.y0) / grid.cell)
-        ny, nx = inner.shape
-        last = grid.shape[0] - j
-        return inner, np.ascontiguousarray(pixels[last - ny : last, i : i + nx])
+        return grid, field, pixels
 
 
 _painters: list[Painter] = []  # the sheet stays while its cuts change, and its face takes as long to draw as the cuts

@@ -16,6 +16,7 @@ from numba import njit
 
 _STEP = 0.75  # cells from sample to sample
 _SMOOTH = 1.2  # neighbours that differ by fewer cells are one slope, not a wall
+_STEEPEST, _EVEN = 6.0, 0.35  # steeper ones too where they rise evenly: the flanks of V bits, not steps
 _LX, _LY = -0.55 / 0.63, 0.55 / 0.63  # towards the light, as on the plan
 
 
@@ -79,17 +80,20 @@ def tilt(field, painted, hollow, wood, sheet, grain, cell, view, depth, pixels, 
             base = rows / 2 - t * se * ppm
             here = int(floor(base - z * ce * ppm))
             if here < top:
+                slope = -1.0  # from cell to cell, where the ground rises evenly
                 if not is_through:
                     west, east = field[j, max(i - 1, 0)], field[j, min(i + 1, nx - 1)]
                     south, north = field[max(j - 1, 0), i], field[min(j + 1, ny - 1), i]
                     steep = max(max(abs(east - z), abs(z - west)), max(abs(north - z), abs(z - south)))
-                    if steep < _SMOOTH * cell:
+                    bend = max(abs(east - 2 * z + west), abs(north - 2 * z + south))
+                    if steep < _SMOOTH * cell or (steep < _STEEPEST * cell and bend < _EVEN * steep):
+                        slope = steep
                         z += ((x / cell - i - 0.5) * (east - west) + (y / cell - j - 0.5) * (north - south)) / 2
                         z = min(max(z, -thickness), 0.0)
                         here = int(floor(base - z * ce * ppm))
                 foot = int(floor(base - before * ce * ppm)) if z > before else here
                 colour = painted[ny - 1 - j, i]
-                is_wall = z > before + 1e-3 and foot - 1 > here
+                is_wall = z > before + 1e-3 and foot - 1 > here and z - before > 1.6 * slope + 1e-3
                 side = 0.0
                 if is_wall:
                     side = _side_light(field, i, j, x, y, cell, st, ct, grain)

@@ -30,13 +30,24 @@ _FRESH = 0.30  # a fresh wall is so much paler than the face
 
 
 class Stock(NamedTuple):
-    """What the picture is of: ``field`` and its picture from above, ``painted`` (ny, nx) uint32; ``hollow`` (2, ny, nx) or none."""
+    """What the picture is of: ``field`` and its picture from above, ``painted`` (ny, nx) uint32; ``hollow`` (2, ny, nx) or none. Its corner lies at
+    ``origin``; where it is not all of the sheet, it is all that the picture shows of it."""
 
     sheet: Sheet
     field: AnyArray
     painted: AnyArray
     cell: float
     hollow: AnyArray = NO_HOLLOW
+    origin: tuple[float, float] = (0.0, 0.0)
+
+    @property
+    def reach(self) -> tuple[float, float]:
+        """How far it goes from its corner, mm: to the sheet's edges at the farthest, which its last cells may stand out beyond."""
+        ny, nx = self.field.shape
+        return (
+            min(nx * self.cell, self.sheet.width - self.origin[0]),
+            min(ny * self.cell, self.sheet.height - self.origin[1]),
+        )
 
 
 def picture(
@@ -56,12 +67,24 @@ def picture(
     grain = radians(sheet.grain_degrees)
     tone = np.array(rgb(sheet.tones[0]), dtype=np.float64)
     fresh = tone + (np.array((255.0, 246.0, 226.0)) - tone) * _FRESH
-    size_of = np.array((sheet.width, sheet.height, sheet.thickest))
+    size_of = np.array((*stock.reach, sheet.thickest))
+    from_corner = seen - (*stock.origin, 0.0, 0.0, 0.0, 0.0, 0.0)
     way = np.array((cos(grain), sin(grain)))
 
     def band(first: int, last: int) -> None:
         tilt(
-            stock.field, stock.painted, stock.hollow, fresh, size_of, way, stock.cell, seen, depth, pixels, first, last
+            stock.field,
+            stock.painted,
+            stock.hollow,
+            fresh,
+            size_of,
+            way,
+            stock.cell,
+            from_corner,
+            depth,
+            pixels,
+            first,
+            last,
         )
 
     in_bands(width, band)

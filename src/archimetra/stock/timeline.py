@@ -21,7 +21,17 @@ from archimetra.job.bits import Bit
 from archimetra.job.sheet import NO_WOOD_MM, Sheet
 from archimetra.stock.bands import in_bands
 from archimetra.stock.grid import Grid, whole
-from archimetra.stock.stretches import KEYFRAME_WORK, Kept, Stretch, lay, moves_of, stretch_ends, swept, tile_marks
+from archimetra.stock.stretches import (
+    KEYFRAME_WORK,
+    Kept,
+    Moves,
+    Stretch,
+    lay,
+    moves_of,
+    stretch_ends,
+    swept,
+    tile_marks,
+)
 from archimetra.stock.sweep_kernels import TILE, clear_tiles, sweep_hollow, sweep_line, sweep_some
 from archimetra.toolpath.shared.program import Run
 
@@ -129,15 +139,7 @@ class StockTimeline:
     def hollow_field(self) -> AnyArray:
         """Bottom and top (2, ny, nx) float32 of what is hollowed out under wood that stands at the moment sought last; inf and -inf
         where nothing is."""
-        hollow = np.empty((2, *self.shape), dtype=np.float32)
-        hollow[0], hollow[1] = np.inf, -np.inf
-        points, bit_of, bits = self._moves
-        if len(points):
-            grid = self.grid
-            sweep_hollow(hollow, grid.x0, grid.y0, grid.cell, points, self._at, bit_of, *bits.arguments())
-        is_gone = self.field <= hollow[0] + 1e-6  # opened from above since
-        hollow[0][is_gone], hollow[1][is_gone] = np.inf, -np.inf
-        return hollow
+        return _hollow_under(self.field, self._moves, self.grid, self._at)
 
     # ---- inner workings
 
@@ -238,6 +240,26 @@ class StockParts:
         if len(some):
             in_bands(grid.shape[0], band)
         return field
+
+    @property
+    def has_undercuts(self) -> bool:
+        """Whether the run has a bit that hollows wood out."""
+        return self._moves.has_undercuts(1, len(self._moves.points))
+
+    def hollow(self, grid: Grid, field: AnyArray, seconds: float) -> AnyArray:
+        """What is hollowed out under the wood of a part's ``field``, as for a timeline, by the moves that are done."""
+        return _hollow_under(field, self._moves, grid, int(np.searchsorted(self._times, seconds, side="right")))
+
+
+def _hollow_under(field: AnyArray, moves: Moves, grid: Grid, last: int) -> AnyArray:
+    hollow = np.empty((2, *grid.shape), dtype=np.float32)
+    hollow[0], hollow[1] = np.inf, -np.inf
+    points, bit_of, bits = moves
+    if len(points):
+        sweep_hollow(hollow, grid.x0, grid.y0, grid.cell, points, last, bit_of, *bits.arguments())
+    is_gone = field <= hollow[0] + 1e-6  # opened from above since
+    hollow[0][is_gone], hollow[1][is_gone] = np.inf, -np.inf
+    return hollow
 
 
 def _without_wood(sheet: Sheet, grid: Grid) -> AnyArray | None:

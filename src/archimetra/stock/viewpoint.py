@@ -39,6 +39,15 @@ class View(NamedTuple):
         y = size[1] / 2 - (away * se + d[..., 2] * ce) * self.scale
         return np.stack((x, y, away), axis=-1)
 
+    def ground(self, size: tuple[int, int], thickness: float) -> tuple[float, float, float, float]:
+        """The box (x0, y0, x1, y1) around all of the board that a picture of (width, height) shows, from its top down to ``thickness`` below."""
+        ct, st, se, ce = self.axes
+        wide, high = size[0] / 2 / self.scale, size[1] / 2 / self.scale
+        near, far = -high / se, (high + thickness * ce) / se
+        corners = [(u * ct - t * st, u * st + t * ct) for u in (-wide, wide) for t in (near, far)]
+        (x, y), (xs, ys) = self.middle, zip(*corners, strict=True)
+        return x + min(xs), y + min(ys), x + max(xs), y + max(ys)
+
     def scaled(self, by: float) -> View:
         return self._replace(scale=self.scale * by)
 
