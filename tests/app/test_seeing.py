@@ -197,8 +197,6 @@ class TestSections:
         assert "polyline" in text or "path" in text
         window.exporting.write_section(tmp_path / "s.png")
         assert (tmp_path / "s.png").read_bytes().startswith(b"\x89PNG")
-        window.exporting.write_picture(tmp_path / "p.png")
-        assert (tmp_path / "p.png").read_bytes().startswith(b"\x89PNG")
         window.exporting.write_section(tmp_path / "no" / "s.svg")
         assert "could not be written" in words_on(window)
 

@@ -32,7 +32,7 @@ ROWS: tuple[Row, ...] = (
     Row("demo", "Open the Quay tide clock", "", "documents.open_demo"),
     Row("bring-in", "Bring in artwork …", "Ctrl+I", "bring_in"),
     Row("write", "Write the files …", "Ctrl+E", "write_files"),
-    Row("picture", "Save a picture of the plan …", "Ctrl+Shift+P", "exporting.ask_picture"),
+    Row("picture", "Save a picture or a film …", "Ctrl+Shift+P", "exporting.show_pictures"),
     Row("undo", "Undo", "Ctrl+Z", "undo"),
     Row("redo", "Redo", "Ctrl+Shift+Z", "redo"),
     Row("pick-all", "Pick all shapes", "Ctrl+A", "shapes.pick_all"),

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QMainWindow
 
 from archimetra.app.notice import Answer, Notices
 from archimetra.app.session import Session
+from archimetra.app.theme.tokens import Tokens
 
 
 class DocumentWindow(QMainWindow):
@@ -15,6 +16,7 @@ class DocumentWindow(QMainWindow):
 
     session: Session
     notices: Notices
+    tokens: Tokens
 
     def say(self, kind: str, sentence: str) -> None:
         raise NotImplementedError

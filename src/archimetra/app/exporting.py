@@ -3,27 +3,35 @@
 from __future__ import annotations
 
 from pathlib import Path as FilePath
+from typing import NamedTuple
 
-from PySide6.QtCore import QBuffer, QIODevice, QRectF, QSize
+from PySide6.QtCore import QBuffer, QIODevice, QRectF, QSize, Qt
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtSvg import QSvgGenerator
-from PySide6.QtWidgets import QFileDialog, QStackedWidget
+from PySide6.QtWidgets import QFileDialog
 
 from archimetra.app.document_window import DocumentWindow
+from archimetra.app.views.plan_view import PlanView
 from archimetra.app.views.section_view import SectionView
+from archimetra.app.views.tilted_view import TiltedView
 from archimetra.base.files import write_safely
 from archimetra.job.sections import section_letter
 
 PX_PER_MM = 4.0  # of the section as a picture
 LARGEST_PX = 12_000
-PICTURE_RATIO = 2
 _DOTS = 96
 
 
+class PictureViews(NamedTuple):
+    """What pictures are taken of."""
+
+    plan: PlanView
+    tilted: TiltedView
+
+
 class Exporting:
-    def __init__(self, window: DocumentWindow, section: SectionView, plans: QStackedWidget) -> None:
-        """``plans`` shows the plan or the tilted view."""
-        self._window, self._section, self._plans = window, section, plans
+    def __init__(self, window: DocumentWindow, section: SectionView, views: PictureViews) -> None:
+        self._window, self._section, self._views = window, section, views
         section.export_wanted.connect(self.ask_section)
 
     def _start(self, name: str) -> str:
@@ -31,24 +39,26 @@ class Exporting:
         folder = session.path.parent if session.path is not None else FilePath.home()
         return str(folder / f"{session.job.name} {session.board.name} {name}")
 
-    def ask_picture(self) -> None:
-        """The plan or the tilted view as it is shown, twice as fine."""
-        path, _ = QFileDialog.getSaveFileName(
-            self._window, "Save the picture", self._start("plan.png"), "Pictures (*.png)"
-        )
-        if path:
-            self.write_picture(FilePath(path))
+    def show_pictures(self) -> None:
+        """A page on which a person chooses what of the board is saved as a picture or a film."""
+        from archimetra.app.pictures import PicturesPage
 
-    def write_picture(self, path: FilePath) -> None:
-        view = self._plans.currentWidget()
-        if view is None:
-            return
-        image = QImage(view.size() * PICTURE_RATIO, QImage.Format.Format_RGB32)
-        image.setDevicePixelRatio(PICTURE_RATIO)
+        page = PicturesPage(self, self._views, self._window)
+        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        page.open()
+
+    def write_plan(self, path: FilePath, width: int) -> str:
+        """The plan as it is shown, as a PNG so many pixels wide; what went wrong, or ''."""
+        view = self._views.plan
+        ratio = width / view.width()
+        image = QImage(width, round(view.height() * ratio), QImage.Format.Format_RGB32)
+        image.setDevicePixelRatio(ratio)
         view.render(image)
-        self._write(
-            path if path.suffix.lower() == ".png" else path.with_name(path.name + ".png"), _png(image), "picture"
-        )
+        try:
+            write_safely(path, _png(image))
+        except OSError as error:
+            return f"{path} could not be written: {error.strerror}. Choose another place."
+        return ""
 
     def _write(self, path: FilePath, data: bytes, what: str) -> None:
         try:

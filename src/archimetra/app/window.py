@@ -38,7 +38,7 @@ from archimetra.app.actions import (
 )
 from archimetra.app.commands import BoardCommands, CommandWindow, CutCommands, ShapeCommands, ViewCommands
 from archimetra.app.documents import Documents
-from archimetra.app.exporting import Exporting
+from archimetra.app.exporting import Exporting, PictureViews
 from archimetra.app.header import Header
 from archimetra.app.look_views import LookViews, Views
 from archimetra.app.mark_edits import MarkEdits
@@ -145,7 +145,7 @@ class MainWindow(CommandWindow):
         self._plans.addWidget(self.plan)
         self._plans.addWidget(self.tilted)
         self.shows = ShowViews(self.session, self.plan)
-        self.exporting = Exporting(self, self.section, self._plans)
+        self.exporting = Exporting(self, self.section, PictureViews(self.plan, self.tilted))
         self.tilting = TiltViews(self.session, self.plan, self.tilted, self._plans, self.playback)
 
     def _build(self) -> None:

@@ -27,7 +27,7 @@ THUMB_CELLS = 120_000
 _COARSE_PX = 0.7  # cells up to so many pixels will do while the view moves
 _MOST_CELLS_NEAR = 1_500_000  # of what a picture of a near place shows
 _FINEST_NEAR_MM = 0.02
-_WORTH_IT = 0.7  # cells have to be so much smaller than the sheet's own
+_WORTH_IT = 0.6  # cells have to be so much smaller than the sheet's own
 _CLOSER_MARGIN_MM = 3.0  # light and shadow of what lies beside the picture
 
 

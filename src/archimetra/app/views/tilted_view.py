@@ -88,6 +88,11 @@ class TiltedView(KeyFocusView):
     def view(self) -> View | None:
         return self._view
 
+    @property
+    def eye(self) -> tuple[float, float]:
+        """How far the board is turned and how high the eye stands, degrees, even before it was first shown."""
+        return (self._view.turn, self._view.above) if self._view is not None else DIRECTIONS[0][2:]
+
     def show_board(self, sheet: Sheet, *, is_other: bool) -> None:
         """The sheet looked at; another one, or one of another size, is shown whole."""
         is_same_size = self.sheet is not None and (self.sheet.width, self.sheet.height) == (sheet.width, sheet.height)
@@ -131,7 +136,7 @@ class TiltedView(KeyFocusView):
         """Show the whole sheet from where one looks."""
         if self.sheet is None or self.width() < 20:
             return
-        turn, above = (self._view.turn, self._view.above) if self._view is not None else DIRECTIONS[0][2:]
+        turn, above = self.eye
         self._set(fitting(self.sheet, turn, above, (self.width(), max(self.height() - 20, 20)), room=0.05))
 
     def zoom(self, by: float, about: QPointF | None = None) -> None:
