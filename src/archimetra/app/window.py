@@ -200,8 +200,21 @@ class MainWindow(CommandWindow):
 
     def _connect(self) -> None:
         s, plan, sequence = self.session, self.plan, self.sequence
-        s.leaving.connect(unfinished.settle)
         unfinished.refused.connect(self._say_refused)
+        self.looks = LookViews(s, Views(plan, self.tilting, self.section, sequence), self.playback)
+        self._mark_edits = MarkEdits(s, plan)
+        self._setups = SetupViews(s, plan, self.header.tabs)
+        self._follow_session()
+        self._listen_to_plan()
+        self._listen_to_sequence()
+        self.section.mate_wanted.connect(self.mate.show)
+        self.mate.changed.connect(self._show_section)
+        self._listen_to_frame()
+
+    def _follow_session(self) -> None:
+        """Show what the session comes to."""
+        s = self.session
+        s.leaving.connect(unfinished.settle)
         s.job_changed.connect(self._show_all)
         s.opened.connect(self._show_opened)
         s.board_changed.connect(self._show_new_board)
@@ -220,47 +233,52 @@ class MainWindow(CommandWindow):
         s.imports.places_wanted.connect(self._show_places)
         s.nesting.changed.connect(self._show_pieces_to_come)
         s.fitted_changed.connect(self._show_pieces_to_come)
-        s.grid_wanted.connect(plan.show_grid)
+        s.grid_wanted.connect(self.plan.show_grid)
+        s.cut_menu_wanted.connect(self._show_cut_menu)
+
+    def _listen_to_plan(self) -> None:
+        """What a hand does on the plan."""
+        s, plan = self.session, self.plan
         plan.picked.connect(self._pick)
-        self.looks = LookViews(s, Views(plan, self.tilting, self.section, sequence), self.playback)
-        self._mark_edits = MarkEdits(s, plan)
-        self._setups = SetupViews(s, plan, self.header.tabs)
         plan.moved.connect(s.move_picked)
         plan.mapped.connect(s.map_picked)
+        plan.nudged.connect(lambda dx, dy: s.move_picked(dx, dy, merge="nudge"))
         plan.guide_wanted.connect(lambda guide: s.apply(guides.add_guide(s.job, s.board.id, guide)))
         plan.guide_moved.connect(lambda k, at: s.apply(guides.move_guide(s.job, s.board.id, k, at)))
         plan.tool_left.connect(self._tool_left)
         plan.delete_wanted.connect(self.shapes.remove_picked)
         plan.menu_wanted.connect(self._show_plan_menu)
-        sequence.lane.menu_wanted.connect(self._show_cut_menu)
-        s.cut_menu_wanted.connect(self._show_cut_menu)
-        self.header.tabs.menu_wanted.connect(self._show_board_menu)
-        plan.nudged.connect(lambda dx, dy: s.move_picked(dx, dy, merge="nudge"))
         plan.cursor_said.connect(self._show_cursor)
         plan.looked.connect(self._show_zoom)
         plan.finding_clicked.connect(self._go_to_finding)
         plan.dropped.connect(self._dropped)
-        sequence.moment_wanted.connect(self.playback.go_to)
+
+    def _listen_to_sequence(self) -> None:
+        """What a hand does on the sequence, and what playing shows there."""
+        sequence, playback = self.sequence, self.playback
+        sequence.lane.menu_wanted.connect(self._show_cut_menu)
+        sequence.moment_wanted.connect(playback.go_to)
         sequence.cut_picked.connect(self._pick_cut)
         sequence.reordered.connect(self._reorder)
-        sequence.play_wanted.connect(self.playback.toggle)
-        sequence.speed_chosen.connect(self.playback.set_speed)
-        sequence.loop_wanted.connect(self.playback.set_loop)
-        self.playback.loop_changed.connect(sequence.show_loop)
-        self.playback.playing_changed.connect(sequence.show_playing)
-        self.playback.speed_changed.connect(sequence.show_speed)
-        self.section.mate_wanted.connect(self.mate.show)
-        self.mate.changed.connect(self._show_section)
+        sequence.play_wanted.connect(playback.toggle)
+        sequence.speed_chosen.connect(playback.set_speed)
+        sequence.loop_wanted.connect(playback.set_loop)
+        playback.loop_changed.connect(sequence.show_loop)
+        playback.playing_changed.connect(sequence.show_playing)
+        playback.speed_changed.connect(sequence.show_speed)
+        sequence.show_speed(playback.speed)
+
+    def _listen_to_frame(self) -> None:
+        """What stands around the views: rail, status, header; and the desktop's own theme."""
         self.rail.chosen.connect(self.show_station)
         self.status.findings_wanted.connect(self._show_check)
         self.status.unit_wanted.connect(self.next_unit)
         self.status.snapping_wanted.connect(self.toggle_snapping)
         self.status.theme_wanted.connect(self.next_theme)
-        self.header.board_chosen.connect(s.show_board)
+        self.header.tabs.menu_wanted.connect(self._show_board_menu)
+        self.header.board_chosen.connect(self.session.show_board)
         self.header.board_wanted.connect(self.boards.add_board)
-        hints = QGuiApplication.styleHints()
-        hints.colorSchemeChanged.connect(lambda _scheme: self._retheme())
-        sequence.show_speed(self.playback.speed)
+        QGuiApplication.styleHints().colorSchemeChanged.connect(lambda _scheme: self._retheme())
 
     # ---- showing
 
