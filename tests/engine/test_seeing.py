@@ -79,7 +79,11 @@ class TestPictures:
         assert len(set(offsets)) == 2
 
     def test_closer_at_the_moment_that_is_shown(self, seen):
-        made, events, _, board, plan = seen
+        made, events, job, board, plan = seen
+        made.show_stock(plan, job, board)  # another test may have shown another
+        ready = events.wait(StockReady)
+        made.seek(MomentRequest(ready.duration, ((0, 160), (320, 160)), 101))
+        events.wait(Moment)
         made.look_closer(CloserRequest(7, (100.0, 100.0, 140.0, 130.0), 0.05))
         close = events.wait(Closer)
         assert (close.number, close.key, close.seconds) == (7, plan.run_key, plan.times.total)
@@ -87,7 +91,6 @@ class TestPictures:
         assert close.pixels.shape == (600, 800)
         made.look_closer(CloserRequest(8, (-50.0, -50.0, 1.0, 1.0), 0.5))
         assert events.wait(Closer).extent == pytest.approx((0.0, 0.0, 1.0, 1.0))
-        del board
 
     def test_small_pictures_of_boards_that_are_not_shown(self, seen):
         made, events, *_ = seen

@@ -43,7 +43,7 @@ class Exporting:
         """A page on which a person chooses what of the board is saved as a picture or a film."""
         from archimetra.app.pictures import PicturesPage
 
-        page = PicturesPage(self, self._views, self._window)
+        page = PicturesPage(self._views.tilted, self.write_plan, self._window)
         page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         page.open()
 

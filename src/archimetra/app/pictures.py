@@ -10,8 +10,8 @@ from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout
 
 from archimetra.app.document_window import DocumentWindow
-from archimetra.app.exporting import Exporting, PictureViews
 from archimetra.app.theme import style
+from archimetra.app.views.tilted_view import TiltedView
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label, show_kind
 from archimetra.app.widgets.form import Form
 from archimetra.app.widgets.unfinished import unfinished
@@ -35,11 +35,12 @@ class PicturesPage(QDialog):
     _event = Signal(object)
     written = Signal(str)
 
-    def __init__(self, exporting: Exporting, views: PictureViews, window: DocumentWindow) -> None:
+    def __init__(self, tilted: TiltedView, write_plan: Callable[[FilePath, int], str], window: DocumentWindow) -> None:
+        """``write_plan`` writes the plan as it is shown, so many pixels wide, and returns what went wrong."""
         super().__init__(window)
         self.setWindowTitle("Save a picture or a film")
         self.setObjectName("pageBody")
-        self._session, self._exporting, self._tilted = window.session, exporting, views.tilted
+        self._session, self._write_plan, self._tilted = window.session, write_plan, tilted
         self._theme = "dark" if window.tokens.is_dark else "light"
         self._maker = PictureMaker(self._event.emit)
         self._event.connect(self._take, Qt.ConnectionType.QueuedConnection)
@@ -78,7 +79,7 @@ class PicturesPage(QDialog):
             buttons.addWidget(button)
         column.addLayout(buttons)
         self.setMinimumWidth(style.scaled(_DIALOG_PX))
-        self._choose("tilted" if views.tilted.isVisible() else "plan")
+        self._choose("tilted" if tilted.isVisible() else "plan")
         self._show_running(is_running=False)
 
     # ---- what is wanted
@@ -165,7 +166,7 @@ class PicturesPage(QDialog):
             path = path.with_name(path.name + ending)
         self._path = str(path)
         if self._what == "plan":
-            problem = self._exporting.write_plan(path, self._width)
+            problem = self._write_plan(path, self._width)
             self._tell(problem)
             return
         session, plan = self._session, self._session.planning.plan

@@ -1,6 +1,6 @@
 """G-code back into moves: the part of RS-274 that routers use, strictly read.
 
-Understood: G0-G3, G4, G17, G20/G21, G40, G49, G54-G59, G80-G83, G90/G91, G91.1, G94, G98/G99; M0-M9, M30; F, S, T, N, comments in
+Understood: G0-G3, G4, G17, G20/G21, G40, G43 (with its H), G49, G54-G59, G80-G83, G90/G91, G91.1, G94, G98/G99; M0-M9, M30; F, S, T, N, O, comments in
 brackets and after a semicolon. Anything else is a finding with its line, never silently passed over.
 """
 
@@ -19,7 +19,7 @@ from archimetra.toolpath.shared.moves import Move
 
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 _WORD = re.compile(r"([A-Za-z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
-_HARMLESS_G = {17.0, 40.0, 49.0, 54.0, 55.0, 56.0, 57.0, 58.0, 59.0, 91.1, 94.0}
+_HARMLESS_G = {17.0, 40.0, 43.0, 49.0, 54.0, 55.0, 56.0, 57.0, 58.0, 59.0, 91.1, 94.0}
 _KNOWN_M = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
 ARC_AGREEMENT_MM = 0.005
 
@@ -96,7 +96,7 @@ class _Reader:
                 codes.append(float(value))
             elif letter == "M":
                 stops.append(int(float(value)))
-            elif letter in "XYZIJFSTPNRQ":
+            elif letter in "XYZIJFSTPNRQHO":
                 values[letter] = float(value)
             else:
                 self._tell(number, "gcode-word", f"The word {letter}{value} is not understood.")

@@ -8,12 +8,14 @@ are taken from the rounded start, which keeps the two radii within 0.71 * 10^-de
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from math import ceil, hypot
 
 import msgspec
 import numpy as np
 
+from archimetra.base.errors import OutputError
 from archimetra.geometry.arrays import FloatArray
 from archimetra.job.bits import Bit, Recipe, Spin
 from archimetra.job.job import Board, Job
@@ -21,13 +23,16 @@ from archimetra.job.quantities import MM_PER_INCH, Unit
 from archimetra.job.recipes import limit_to_machine
 from archimetra.job.setups import Setup
 from archimetra.job.sheet import Sheet
-from archimetra.output.comments import folded, shortened
-from archimetra.output.controllers import Controller
+from archimetra.output.comments import LONGEST, folded, shortened
+from archimetra.output.controllers import Arcs, Controller, Spindle
+from archimetra.output.controllers.template import Value, filled
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.stock.surface import touch_offs
 from archimetra.toolpath.shared.moves import Move, Role, arc_angles, straightened
 from archimetra.toolpath.shared.program import Block, Run, dwells
 
+_MOVES = re.compile(r"[XYZABC]\s*[-+.\d{]|G28|G30|G53|M0?6(?!\d)")
+_MOST_NUMBERED = 90_000  # then line numbers begin anew: not all controls take more than five figures
 BED = "Bed"  # the setup in which nothing lies on the machine yet
 SHORTEST_ARC_MM = 0.05  # below this an arc and its chord differ by less than rounding
 RADIUS_AGREEMENT_MM = 0.002
@@ -46,23 +51,29 @@ def write_file(
     version: str,
 ) -> GcodeFile:
     """The G-code of some neighbouring blocks of a run as one file. They run in one of the board's ``setups``, and in its zero."""
-    writer = _Writer(job, board, run, profile, setups, blocks[0].setup)
+    writer = _Writer(name, job, board, run, profile, setups, blocks[0].setup)
     used: list[Bit] = []
     for block in blocks:
         bit = job.bit(block.bit)
         if bit is not None and bit not in used:
             used.append(bit)
-    writer.head(name, used, version, blocks[0])
+    writer.head(used, version, blocks[0])
     for number, block in enumerate(blocks):
         writer.block(block, is_first=number == 0)
     writer.tail()
     lines = writer.lines
-    return GcodeFile(name, "\n".join(lines) + "\n", np.array(writer.rows, dtype=np.int64), tuple(used), tuple(blocks))
+    return GcodeFile(
+        name,
+        profile.newline.join(lines) + profile.newline,
+        np.array(writer.rows, dtype=np.int64),
+        tuple(used),
+        tuple(blocks),
+    )
 
 
 class _Writer:
     def __init__(
-        self, job: Job, board: Board, run: Run, profile: Controller, setups: Sequence[Setup], number: int
+        self, name: str, job: Job, board: Board, run: Run, profile: Controller, setups: Sequence[Setup], number: int
     ) -> None:
         self.lines: list[str] = []
         self.rows: list[int] = []
@@ -72,7 +83,7 @@ class _Writer:
         self._touch_offs = touch_offs(board, run, job.bits, setups)
         self._run = run = as_it_lies(run, self._setup)
         self._profile = profile
-        unit = job.output_unit
+        self._unit = unit = profile.unit_for(job.output_unit)
         self._per_unit = 1.0 if unit is Unit.MM else MM_PER_INCH
         self._decimals = profile.decimals_mm if unit is Unit.MM else profile.decimals_inch
         (dx, dy), (zx, zy) = (self._setup.dx, self._setup.dy), self._setup.zero
@@ -85,13 +96,20 @@ class _Writer:
         self._radii, self._sweeps = _arcs_of(run)
         self._waits = dwells(run, board.dwells)
         self._height_park = board.travel_heights.park + float(self._shift[2])
+        self._name, self._said = name, "mm" if unit is Unit.MM else "inch"
+        self._values: dict[str, Value] = {
+            "job": job.name, "board": board.name, "file": name, "unit": self._said, "top": self._height_park / self._per_unit,
+        }  # fmt: skip
+        self._number_of_line = 0
 
     # ---- parts of a file
 
-    def head(self, name: str, bits: Sequence[Bit], version: str, first: Block) -> None:
+    def head(self, bits: Sequence[Bit], version: str, first: Block) -> None:
         sheet = self._board.sheet
-        unit = "mm" if self._job.output_unit is Unit.MM else "inch"
-        self._say(f"Archimetra {version}: {name}, {unit}")
+        if bits:
+            self._values |= self._of_bit(bits[0])
+        self._template(self._profile.opening)
+        self._say(f"Archimetra {version}: {self._name}, {self._said}")
         self._say(f"Job: {shortened(self._job.name)}")
         self._say(f"Board: {shortened(self._board.name)}")
         self._say(
@@ -103,9 +121,8 @@ class _Writer:
         self._touch_off(first, "Z zero:")
         for bit in bits:
             self._say(f"Bit {bit.letter}, T{bit.number}: {shortened(bit.name)}, {bit.diameter:g} mm")
-        self._line("G21" if self._job.output_unit is Unit.MM else "G20")
-        for line in self._profile.preamble:
-            self._line(line)
+        self._line("G21" if self._unit is Unit.MM else "G20")
+        self._template(self._profile.start)
         self._up(self._height_park)
 
     def block(self, block: Block, *, is_first: bool) -> None:
@@ -131,9 +148,28 @@ class _Writer:
         self._up(self._height_park)
         park = [("X", 0.0, 0), ("Y", 0.0, 1)]
         self._word_line("G0", park, row=len(self._run) - 1)
-        self._line("M5")
-        for line in self._profile.end:
-            self._line(line)
+        self._stop()
+        self._template(self._profile.end)
+
+    def _stop(self) -> None:
+        """Dust and spindle off."""
+        self._template(self._profile.dust_off)
+        if self._profile.spindle is not Spindle.NONE:
+            self._line("M5")
+
+    def _of_bit(self, bit: Bit) -> dict[str, Value]:
+        return {
+            "bit": bit.name, "letter": bit.letter, "number": float(bit.number), "diameter": bit.diameter / self._per_unit,
+        }  # fmt: skip
+
+    def _template(self, lines: Sequence[str]) -> None:
+        """Lines of the controller's own. What they move is not known: after them the bit goes up before it goes anywhere."""
+        for line in lines:
+            self._line(filled(line, self._values))
+        if any(_MOVES.search(line) for line in lines):
+            self._pen, self._motion = [None, None, None], ""
+        elif lines:
+            self._motion = ""
 
     def _touch_off(self, block: Block, begin: str) -> None:
         """On which surface Z is touched off as it is before a block, where, and what to enter there."""
@@ -193,15 +229,21 @@ class _Writer:
     # ---- bit and spindle
 
     def _change_bit(self, bit: Bit, block: Block, *, is_first: bool) -> None:
+        profile = self._profile
+        self._values |= self._of_bit(bit)
         if not is_first:
             self._up(self._height_park)
-            self._line("M5")
-        if self._profile.bit_changes_in_file:
+            self._stop()
+            self._template(profile.before_bit_change)
+        if profile.bit_changes_in_file:
             self._say(f"Put in bit {bit.letter}: {shortened(bit.name)}")
-            self._touch_off(block, "Set Z zero again:")
-            for line in self._profile.bit_change:
-                self._line(line.format(number=bit.number))
+            if not profile.has_bit_lengths:
+                self._touch_off(block, "Set Z zero again:")
+            self._template(profile.bit_change)
+            self._template(profile.after_bit_change)
             self._motion = ""
+            if self._pen[2] is None:
+                self._up(self._height_park)
         self._bit = bit
         self._speed = None
 
@@ -211,16 +253,28 @@ class _Writer:
             return
         starts = self._speed is None
         code = "M3" if bit.spin is Spin.CLOCKWISE else "M4"
-        self._line(f"S{speed:.0f} {code}")
+        profile = self._profile
+        self._values["speed"] = speed
+        if profile.spindle is Spindle.SPEED:
+            self._line(f"S{speed:.0f} {code}")
+        else:
+            self._say(f"Spindle at {speed:.0f} by hand")
+            if profile.spindle is Spindle.ON and starts:
+                self._line(code)
         if starts:
-            self._line(self._profile.dwell.format(seconds=self._job.machine.spindle_start_s))
+            if profile.spindle is not Spindle.NONE:
+                self._wait(self._job.machine.spindle_start_s)
+            self._template(profile.dust_on)
         self._speed = speed
+
+    def _wait(self, seconds: float) -> None:
+        self._line(filled(self._profile.dwell, {"seconds": seconds}))
 
     # ---- moves
 
     def _move(self, row: int) -> None:
         if self._waits[row] > 0:
-            self._line(self._profile.dwell.format(seconds=self._waits[row]))
+            self._wait(float(self._waits[row]))
         x, y, z = ((float(v) + s) / self._per_unit for v, s in zip(self._run.xyz[row], self._shift, strict=True))
         end = [self._round(x), self._round(y), self._round(z)]
         kind = int(self._run.kind[row])
@@ -294,7 +348,7 @@ class _Writer:
 
     def _offsets_to(self, centre: FloatArray, end: list[float]) -> tuple[float, float] | None:
         x0, y0 = self._pen[0], self._pen[1]
-        if not self._profile.has_arcs or x0 is None or y0 is None:
+        if self._profile.arcs is Arcs.NONE or x0 is None or y0 is None:
             return None
         cx = (float(centre[0]) + self._shift[0]) / self._per_unit
         cy = (float(centre[1]) + self._shift[1]) / self._per_unit
@@ -388,13 +442,33 @@ class _Writer:
         self._word_line("G0", [("Z", self._round(height / self._per_unit), 2)])
 
     def _line(self, text: str, row: int = -1) -> None:
+        profile = self._profile
+        if not profile.has_spaces:
+            text = text.replace(" ", "")
+        if profile.line_numbers and text[:1] not in ("%", "O", ":", ""):
+            self._number_of_line = self._number_of_line % _MOST_NUMBERED + profile.line_numbers
+            text = f"N{self._number_of_line}{' ' if profile.has_spaces else ''}{text}"
+        if 0 < profile.longest_line < len(text):
+            text = text.replace(" ", "")
+            if len(text) > profile.longest_line:
+                raise OutputError(
+                    f"Controller '{profile.title}' takes lines of {profile.longest_line} letters, but one of {self._name} has {len(text)}: "
+                    f"{text[:40]}. Allow longer lines, or fewer decimals."
+                )
+        self._put(text, row)
+
+    def _put(self, text: str, row: int = -1) -> None:
         self.lines.append(text)
         self.rows.append(row)
 
     def _say(self, text: str) -> None:
-        frame = len(self._profile.comment.format(text=""))
-        for line in folded(text, width=self._profile.comment_width - frame):
-            self._line(self._profile.comment.format(text=line))
+        comment = self._profile.comment
+        if not comment:
+            return
+        frame = len(filled(comment, {"text": ""}))
+        width = min(self._profile.comment_width, self._profile.longest_line or LONGEST)
+        for line in folded(text, width=width - frame):
+            self._put(comment.replace("{text}", line))
 
     def _round(self, value: float) -> float:
         return round(value, self._decimals) + 0.0  # no negative zero
