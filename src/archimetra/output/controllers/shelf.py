@@ -19,12 +19,10 @@ _SUFFIX = ".toml"
 @cache
 def shipped() -> dict[str, Controller]:
     """Those that come with the program, by name."""
-    found = {}
-    for entry in sorted(files(__package__).iterdir(), key=lambda entry: entry.name):
-        if entry.name.endswith(_SUFFIX):
-            profile = parsed(entry.read_bytes(), entry.name)
-            found[profile.name] = profile
-    return found
+    profiles = [
+        parsed(entry.read_bytes(), entry.name) for entry in files(__package__).iterdir() if entry.name.endswith(_SUFFIX)
+    ]
+    return {profile.name: profile for profile in sorted(profiles, key=lambda profile: profile.name)}
 
 
 def own_folder() -> FilePath:
