@@ -38,6 +38,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         "nest": cli_layout.nest,
         "layout": cli_layout.layout,
         "controllers": cli_output.controllers,
+        "sheet": cli_output.sheet,
     }
     if given and given[0] in commands:
         return _run(commands[given[0]], parser.parse_args(given))

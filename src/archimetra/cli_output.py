@@ -17,6 +17,16 @@ def add_parsers(commands: Any) -> None:
     what.add_argument("--add", type=Path, metavar="TOML", help="keep a controller, for every job")
     what.add_argument("--show", metavar="NAME", help="print the file of a controller, to be changed and added")
     what.add_argument("--remove", metavar="NAME", help="forget one that was added")
+    sheet = commands.add_parser(
+        "sheet", help="write the job sheet as PDF or text: what lies where, files in order, bits, what to watch"
+    )
+    sheet.add_argument("job", type=Path)
+    sheet.add_argument(
+        "--out", type=Path, metavar="FILE", help="a name ending in .pdf or .txt; printed as text without"
+    )
+    sheet.add_argument("--paper", choices=["a4", "letter"], default="a4")
+    sheet.add_argument("--board", metavar="NAME", help="one board only")
+    sheet.add_argument("--controller", metavar="NAME", help="the job's own by default")
 
 
 def controllers(options: argparse.Namespace) -> int:
@@ -47,3 +57,26 @@ def controllers(options: argparse.Namespace) -> int:
     for problem in problems:
         print(f"archimetra: {problem}", file=sys.stderr)
     return 1 if problems else 0
+
+
+def sheet(options: argparse.Namespace) -> int:
+    """``archimetra sheet``."""
+    from archimetra.base.files import write_safely
+    from archimetra.cli_job import boards_named, load
+    from archimetra.engine.jobsheet import sheet_of
+    from archimetra.output.jobsheet.pdf import as_pdf
+    from archimetra.output.jobsheet.text import as_text
+
+    job = load(options.job)
+    if options.controller:
+        import msgspec
+
+        job = msgspec.structs.replace(job, controller=options.controller)
+    made = sheet_of(job, [board for board in boards_named(job, options.board) if any(cut.is_on for cut in board.cuts)])
+    if options.out is None:
+        print(as_text(made), end="")
+        return 0
+    is_text = options.out.suffix.lower() == ".txt"
+    write_safely(options.out, as_text(made).encode() if is_text else as_pdf(made, paper=options.paper))
+    print(options.out)
+    return 0

@@ -13,6 +13,7 @@ from typing import Any
 
 import msgspec
 
+from archimetra.base.errors import ArchimetraError
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Job
 
@@ -23,6 +24,7 @@ class What(StrEnum):
     PICTURE = "picture"  # the tilted view
     RUN = "run"
     TURNTABLE = "turntable"
+    SHEET = "sheet"  # the job sheet: PDF, or text by the ending of its path
 
 
 class PictureRequest(msgspec.Struct, frozen=True):
@@ -42,6 +44,8 @@ class PictureRequest(msgspec.Struct, frozen=True):
     at: float = 1.0
     seconds: float = 8.0
     fps: float = 12.0
+    all_boards: bool = False  # of a job sheet
+    paper: str = "a4"
 
 
 class PictureEvent(msgspec.Struct, frozen=True):
@@ -106,6 +110,8 @@ def serve(connection: Connection, request: PictureRequest) -> None:
         connection.send(
             PictureEvent(0.0, f"{request.path} could not be written: {error.strerror or error}. Choose another place.")
         )
+    except ArchimetraError as error:
+        connection.send(PictureEvent(0.0, str(error)))
     except (ValueError, MemoryError) as error:
         connection.send(PictureEvent(0.0, f"The picture could not be made: {error}. Try a smaller one."))
 
@@ -120,6 +126,8 @@ def _made(request: PictureRequest, report: Callable[[float], None]) -> bytes:
     from archimetra.engine.filming import film
     from archimetra.engine.planning import plan_board
 
+    if request.what is What.SHEET:
+        return _sheet(request, report)
     board = request.job.board(request.board)
     if board is None:
         raise ValueError("the board is gone")
@@ -143,3 +151,16 @@ def _made(request: PictureRequest, report: Callable[[float], None]) -> bytes:
         fps=request.fps, turn=request.turn, above=request.above, is_turntable=is_turntable, theme=request.theme,
         report=lambda share: report(0.05 + 0.95 * share),
     )  # fmt: skip
+
+
+def _sheet(request: PictureRequest, report: Callable[[float], None]) -> bytes:
+    from archimetra.engine.jobsheet import sheet_of
+    from archimetra.output.jobsheet.pdf import as_pdf
+    from archimetra.output.jobsheet.text import as_text
+
+    job = request.job
+    boards = [board for board in job.boards if request.all_boards or board.id == request.board]
+    boards = [board for board in boards if any(cut.is_on for cut in board.cuts)]
+    sheet = sheet_of(job, boards, report=lambda share: report(0.9 * share))
+    is_text = request.path.lower().endswith(".txt")
+    return as_text(sheet).encode() if is_text else as_pdf(sheet, paper=request.paper)

@@ -18,6 +18,7 @@ from archimetra.output.comments import plain
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.gcode_writer import write_file
+from archimetra.output.times import RunTimes
 from archimetra.toolpath.shared.program import Block, Run
 
 
@@ -54,6 +55,20 @@ def split_blocks(run: Run, *, in_one_file: bool) -> list[list[Block]]:
 def file_stem(text: str) -> str:
     """A file name every control can show: small ASCII letters, digits and hyphens."""
     return re.sub(r"[^a-z0-9.]+", "-", plain(text).lower()).strip("-.")[:80] or "job"
+
+
+def file_times(times: RunTimes, files: Sequence[GcodeFile]) -> list[float]:
+    """Seconds each of a board's files takes; together they are those of its run. 0 for a file that is none of its run."""
+    out, done = [], 0.0
+    last = next((k for k in reversed(range(len(files))) if files[k].blocks), -1)
+    for number, file in enumerate(files):
+        if not file.blocks:
+            out.append(0.0)
+            continue
+        end = times.total if number == last else float(times.ends[file.blocks[-1].last - 1])
+        out.append(end - done)
+        done = end
+    return out
 
 
 def as_written(job: Job, board: Board, files: Sequence[GcodeFile], folder: FilePath, key: str) -> Written:

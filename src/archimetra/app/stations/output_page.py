@@ -17,7 +17,7 @@ from archimetra.edits import basic as edits
 from archimetra.edits.writing import note_written
 from archimetra.job.quantities import Unit
 from archimetra.output.controllers import controllers
-from archimetra.output.files import as_written, write_files
+from archimetra.output.files import as_written, file_times, write_files
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
@@ -51,6 +51,12 @@ class OutputPage(Page):
         self._write.setToolTip("Ctrl+E")
         self._write.clicked.connect(self._write_or_try)
         form.add(self._write)
+        self._sheet = QPushButton("Job sheet …")
+        self._sheet.setToolTip(
+            "The sheet of paper for the machine: what lies where, files in order, bits, what to watch"
+        )
+        self._sheet.clicked.connect(self.show_job_sheet)
+        form.add(self._sheet)
         self._told = form.add(label("", "note"))
         form.line()
         self._text_name = form.heading("G-code")
@@ -146,8 +152,8 @@ class OutputPage(Page):
         bits = ", ".join(f"{bit.letter} {bit.name}" for bit in file.bits)
         if not file.blocks or plan is None:
             return f"Before the board is laid on the machine: makes the holes for the pins in the bed. Needs {bits}, {len(file.rows)} lines."
-        first, last = file.blocks[0], file.blocks[-1]
-        seconds = float(plan.times.ends[last.last - 1]) - float(plan.times.ends[max(first.first - 1, 0)])
+        first = file.blocks[0]
+        seconds = file_times(plan.times, self._files)[number]
         again = " Set Z zero again after the bit." if number or len(file.bits) > 1 else ""
         lies = ""
         if len(plan.setups) > 1:
@@ -188,6 +194,14 @@ class OutputPage(Page):
     def _choose_controller(self, index: int) -> None:
         name = self._profiles[index].name
         self.session.apply(edits.change_job(self.session.job, "Controller", controller=name))
+
+    def show_job_sheet(self) -> None:
+        """The pages of the job sheet, to be saved or printed."""
+        from archimetra.app.job_sheet import JobSheetPage
+
+        page = JobSheetPage(self.session, self.widget.window())
+        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        page.open()
 
     def _write_or_try(self) -> None:
         if self.session.planning.files_problem:
