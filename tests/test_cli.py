@@ -177,7 +177,10 @@ class TestTrouble:
         ("arguments", "words"),
         [
             (["export", "{none}", "--out", "{out}"], "could not be opened"),
-            (["export", "{clock}", "--out", "{out}", "--controller", "mill9"], "Known are: iso, rs274, rs274-inch, streaming"),
+            (
+                ["export", "{clock}", "--out", "{out}", "--controller", "mill9"],
+                "Known are: iso, rs274, rs274-inch, streaming",
+            ),
             (["export", "{clock}", "--out", "{out}", "--board", "Lid"], "It has: Dial face"),
             (["check", "{junk}"], "damaged or not an Archimetra job"),
             (["inspect", "{none}"], "could not be read"),

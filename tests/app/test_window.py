@@ -541,6 +541,53 @@ class TestFiles:
         page.write_into(tmp_path / "out")
         assert "zero-since-written" not in codes()
 
+    def test_what_somebody_changed_is_asked_about_before_it_is_replaced(self, open_window, qtbot, tmp_path):
+        window = open_window()
+        page = show_files(qtbot, window)
+        page.write_into(tmp_path)
+        (path,) = tmp_path.iterdir()
+        ours = path.read_bytes()
+        path.write_bytes(ours + b"(mine)\n")
+        page.write_into(tmp_path)
+        assert path.read_bytes() == ours + b"(mine)\n"
+        assert "changed by hand" in window.notices.text
+        button(window, "Replace").click()
+        assert path.read_bytes() == ours
+        page.write_into(tmp_path)  # the same: nothing is asked
+        assert "1 of them lay there as they are" in page._told.text()
+
+    def test_written_again_into_the_folder_of_last_time_unless_it_has_gone(self, open_window, qtbot, tmp_path):
+        window = open_window()
+        page = show_files(qtbot, window)
+        folder = tmp_path / "stick"
+        folder.mkdir()
+        page.write_into(folder)
+        again = next(b for b in page.widget.findChildren(QPushButton) if b.text() == "Write again into stick")
+        (path,) = folder.iterdir()
+        path.unlink()
+        again.click()
+        assert path.exists()
+        path.unlink()
+        folder.rmdir()
+        again.click()
+        assert "is not there: nothing was written" in page._told.text()
+        assert not folder.exists()
+
+    def test_files_are_marked_cut_and_the_count_is_kept_until_they_change(self, open_window, qtbot, tmp_path):
+        window = open_window()
+        page, session = show_files(qtbot, window), window.session
+        page.write_into(tmp_path)
+        for words in ("not cut yet", "cut", "cut 2 times"):
+            qtbot.waitUntil(lambda w=words: w in words_on(page).splitlines(), timeout=5_000)
+            if words != "cut 2 times":
+                button(window, "Mark cut").click()
+        button(window, "−").click()
+        assert session.board.written.files[0].runs == 1
+        session.apply(edits.change_cut(session.job, session.board.cuts[0].id, "Depth", end_depth=2.0))
+        qtbot.waitUntil(lambda: bool(page.files), timeout=30_000)
+        assert "Not written as it is now." in words_on(page)
+        assert session.board.written.files[0].runs == 1
+
     def test_changing_the_controller_splits_by_bit(self, open_window, qtbot):
         window = open_window()
         show_files(qtbot, window)

@@ -6,18 +6,20 @@ from pathlib import Path as FilePath
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QFileDialog, QFrame, QPlainTextEdit, QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QPlainTextEdit, QPushButton, QToolButton, QVBoxLayout
 
+from archimetra.app.document_window import DocumentWindow
 from archimetra.app.stations.page import Page, fill, shown
 from archimetra.app.theme.style import scaled
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.base.errors import OutputError
 from archimetra.base.findings import Severity
 from archimetra.edits import basic as edits
-from archimetra.edits.writing import note_written
+from archimetra.edits.writing import count_run, note_written
 from archimetra.job.quantities import Unit
 from archimetra.output.controllers import controllers
-from archimetra.output.files import as_written, file_times, write_files
+from archimetra.output.files import as_written, digest_of, file_times, write_files
+from archimetra.output.folder import LOSES, State, in_words, look_into
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
@@ -51,6 +53,9 @@ class OutputPage(Page):
         self._write.setToolTip("Ctrl+E")
         self._write.clicked.connect(self._write_or_try)
         form.add(self._write)
+        self._again = QPushButton()
+        self._again.clicked.connect(self._write_again)
+        form.add(self._again)
         self._sheet = QPushButton("Job sheet …")
         self._sheet.setToolTip(
             "The sheet of paper for the machine: what lies where, files in order, bits, what to watch"
@@ -73,6 +78,7 @@ class OutputPage(Page):
         self._text.cursorPositionChanged.connect(self._line_chosen)
         form.add(self._text)
         self._files: tuple[GcodeFile, ...] = ()
+        self._cards_of: tuple[object, object] = ((), None)
         self._shown_file = 0
         session.planning.files_made.connect(self.refresh)
         session.planning.changed.connect(self.refresh)  # files of a plan that is out of date are not shown
@@ -98,6 +104,16 @@ class OutputPage(Page):
         self._stops.setText("\n".join(session.words_of(f) for f in stops[:4]))
         shown(self._stops, bool(stops))
         shown(self._told, bool(self._told.text()))
+        written = session.board.written
+        shown(self._again, written is not None and bool(self._files))
+        if written is not None:
+            name = FilePath(written.folder).name or written.folder
+            self._again.setText(
+                self._again.fontMetrics().elidedText(
+                    f"Write again into {name}", Qt.TextElideMode.ElideMiddle, scaled(NAME_PX)
+                )
+            )
+            self._again.setToolTip(written.folder)
         self._write.setEnabled(bool(self._files or (session.planning.files_problem and index >= 0)))
         words = "Write the files all the same" if stops else "Write the files"
         self._write.setText("Try again" if session.planning.files_problem else words)
@@ -112,8 +128,10 @@ class OutputPage(Page):
             self._count.setText("planning" if self.session.planning.is_planning else "failed" if problem else "writing")
             self._files = ()
             return
-        if self._files == self.session.planning.files and self._files_column.count():
+        shown_now = self.session.planning.files, self.session.board.written
+        if self._cards_of == shown_now and self._files_column.count():
             return
+        self._cards_of = shown_now
         self._files = self.session.planning.files
         self._shown_file = min(self._shown_file, max(len(self._files) - 1, 0))
         while self._files_column.count():
@@ -144,7 +162,44 @@ class OutputPage(Page):
         name.clicked.connect(lambda _c=False, n=number: self._choose_file(n))
         column.addWidget(name)
         column.addWidget(label(self._needs(number, file), "note"))
+        column.addLayout(self._runs_row(file))
         return card
+
+    def _runs_row(self, file: GcodeFile) -> QHBoxLayout:
+        """How often the file was cut, as it is now: counted by hand, for a job that is taken up again."""
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        written = self.session.board.written
+        digest = digest_of(file.text.encode("ascii"))
+        known = (
+            next((f for f in written.files if (f.name, f.digest) == (file.name, digest)), None)
+            if written is not None
+            else None
+        )
+        if written is None:
+            return row
+        if known is None:
+            row.addWidget(label("Not written as it is now.", "note"))
+            return row
+        words = "not cut yet" if not known.runs else "cut" if known.runs == 1 else f"cut {known.runs} times"
+        said = label(words, "note")
+        said.setWordWrap(False)
+        row.addWidget(said)
+        row.addStretch(1)
+        for text, tip, by in (("−", "Count one less", -1), ("Mark cut", "Count this file as cut once more", 1)):
+            button = QToolButton()
+            button.setText(text)
+            button.setProperty("kind", "small")
+            button.setToolTip(tip)
+            button.setAccessibleName(f"{tip}: {file.name}")
+            button.setEnabled(by > 0 or known.runs > 0)
+            button.clicked.connect(lambda _c=False, n=file.name, b=by: self._count_run(n, b))
+            row.addWidget(button)
+        return row
+
+    def _count_run(self, name: str, by: int) -> None:
+        board = self.session.board_id
+        self.session.note(lambda job: count_run(job, board, name, by))
 
     def _needs(self, number: int, file: GcodeFile) -> str:
         """What a file needs: how the board lies, the bits, the time, what to set again."""
@@ -211,31 +266,67 @@ class OutputPage(Page):
             self.ask_for_folder()
 
     def ask_for_folder(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self.widget, "Write the files into")
+        written = self.session.board.written
+        start = written.folder if written is not None and FilePath(written.folder).is_dir() else ""
+        folder = QFileDialog.getExistingDirectory(self.widget, "Write the files into", start)
         if folder:
             self.write_into(FilePath(folder))
 
-    def write_into(self, folder: FilePath) -> None:
-        """Write all files of the board; say where, or what went wrong."""
+    def _write_again(self) -> None:
+        """Into the folder they were written into last, unless it has gone."""
+        written = self.session.board.written
+        if written is None:
+            return
+        folder = FilePath(written.folder)
+        if folder.is_dir():
+            self.write_into(folder)
+        else:
+            self._say(
+                f"{folder} is not there: nothing was written. Put the stick in, or write into another folder.",
+                "caution",
+            )
+
+    def write_into(self, folder: FilePath, *, over: bool = False) -> None:
+        """Write all files of the board; say where, or what went wrong. What would be lost is asked about first, unless ``over``."""
         if not self.session.planning.want_files(again=True):
-            words = "Nothing was written: the files are still being worked out. Write them again in a moment."
-            self._told.setText(words)
-            shown(self._told, True)
-            self.session.said.emit("caution", words)
+            self._say(
+                "Nothing was written: the files are still being worked out. Write them again in a moment.", "caution"
+            )
+            return
+        files, plan, board = self.session.planning.files, self.session.planning.plan, self.session.board
+        found = look_into(folder, files, self.session.job.name, board.written)
+        lost = in_words([one for one in found if one.state in LOSES])
+        if lost and not over:
+            self._ask_over(folder, lost)
             return
         try:
-            files, plan = self.session.planning.files, self.session.planning.plan
             written = write_files(list(files), folder)
         except OutputError as error:
-            self._told.setText(str(error))
-            self.session.said.emit("stop", str(error))
+            self._say(str(error), "stop")
             return
         if plan is not None:
-            record = as_written(self.session.job, self.session.board, files, folder, plan.key)
-            board = self.session.board_id
-            self.session.note(lambda job: note_written(job, board, record))
+            record = as_written(self.session.job, board, files, folder, plan.key)
+            self.session.note(lambda job: note_written(job, board.id, record))
+        before = [one for one in found if one.state is not State.NEW]
+        same = sum(one.state is State.SAME for one in before)
         words = f"{len(written)} file{'' if len(written) == 1 else 's'} written to {folder}."
+        if before:
+            replaced = len(before) - same
+            words += f" {same} of them lay there as they are, {replaced} {'was' if replaced == 1 else 'were'} replaced."
+        self._say(words, "note")
+
+    def _ask_over(self, folder: FilePath, lost: str) -> None:
+        """Whether files that somebody changed, or that are of another job, are to be replaced."""
+        window = self.widget.window()
+        assert isinstance(window, DocumentWindow)
+        window.ask(
+            "caution", f"In {folder} {lost}. Replace what is there?",
+            ("Replace", lambda: self.write_into(folder, over=True)), ("Another folder …", self.ask_for_folder),
+            about="files",
+        )  # fmt: skip
+
+    def _say(self, words: str, kind: str) -> None:
         self._told.setText(words)
         shown(self._told, True)
         self._told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.session.said.emit("note", words)
+        self.session.said.emit(kind, words)

@@ -131,7 +131,7 @@ def _top(sheet: JobSheet, board: BoardSheet, width: float) -> Flowable:
     left, right = 0.5 * width, 0.5 * width - 8
     column: list[Flowable] = [_lying(board, sheet.unit, left - 6)]
     pictures: list[Flowable] = []
-    for png, high in ((board.plan_png, 0.54), (board.tilted_png, 0.42)):
+    for png, high in ((board.plan_png, 0.48), (board.tilted_png, 0.36)):
         if png:
             pictures.append(_picture(png, right, right * high))
             pictures.append(Spacer(1, 4))
@@ -288,7 +288,7 @@ def _lying(board: BoardSheet, unit: Unit, width: float) -> Drawing:
     """The sheet with its sizes, zero, clamps and pins, to scale; back of the sheet on top, as it is seen from the front of the machine."""
     given, sheet = board.board, board.board.sheet
     room = 30.0
-    scale = min((width - 2 * room) / sheet.width, 0.7 * (width - 2 * room) / sheet.height)
+    scale = min((width - 2 * room) / sheet.width, 0.62 * (width - 2 * room) / sheet.height)
     wide, high = sheet.width * scale, sheet.height * scale
     drawing = Drawing(width, high + 2 * room)
     ox, oy = (width - wide) / 2, room
