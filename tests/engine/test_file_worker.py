@@ -71,7 +71,7 @@ def test_files_made_by_the_file_worker_are_those_made_here(worker, name):
     job = replace(plain_clock().job, controller=name)
     board = job.boards[0]
     plan = plan_board(job, board, {})
-    worker.make_files("key", job, board, plan)
+    worker.make_files("key", job, board, plan, controller(job.controller))
     made = worker.events.get(timeout=60)
     assert isinstance(made, FilesMade)
     assert made.key == "key"
@@ -79,14 +79,21 @@ def test_files_made_by_the_file_worker_are_those_made_here(worker, name):
     assert [(f.name, f.text) for f in made.files] == [(f.name, f.text) for f in here]
 
 
-def test_an_unknown_controller_is_a_sentence(worker):
-    job = replace(plain_clock().job, controller="mill9")
+def test_what_cannot_be_written_for_a_controller_is_a_sentence_and_of_a_trial_its_answer(worker):
+    job = plain_clock().job
     plan = plan_board(job, job.boards[0], {})
-    worker.make_files("key", job, job.boards[0], plan)
+    tight = replace(controller("rs274"), longest_line=60, decimals_mm=6, line_numbers=1000)
+    worker.make_files("key", job, job.boards[0], plan, tight)
     failed = worker.events.get(timeout=60)
     assert isinstance(failed, WorkerFailed)
-    assert "mill9" in failed.sentence
-    assert failed.detail == ""
+    assert "60 letters" in failed.sentence
+    assert (failed.detail, failed.files_key) == ("", "key")
+    worker.try_files("trial", job, job.boards[0], plan, tight)
+    tried = worker.events.get(timeout=60)
+    assert isinstance(tried, FilesMade)
+    assert (tried.key, tried.files, tried.problem) == ("trial", (), failed.sentence)
+    worker.try_files("again", job, job.boards[0], plan, controller("iso"))
+    assert worker.events.get(timeout=60).files[0].name.endswith(".iso")
 
 
 def test_a_file_worker_that_dies_is_told_and_replaced(worker, tmp_path):
@@ -107,7 +114,7 @@ def test_stopping_a_reading_keeps_the_files_that_wait_behind_it(worker, tmp_path
     plan = plan_board(job, job.boards[0], {})
     for end in ("stop", "kill"):
         worker.read_artwork(ArtworkRequest(0, path=str(path)))
-        worker.make_files(end, job, job.boards[0], plan)
+        worker.make_files(end, job, job.boards[0], plan, controller(job.controller))
         if end == "stop":
             worker.stop_reading()
         else:

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from archimetra.app.session import Session
 from archimetra.app.theme import style
+from archimetra.app.widgets.dialogs import no_button_by_return
 from archimetra.app.widgets.fields import ChoiceRow, label, show_kind
 from archimetra.base.files import write_safely
 from archimetra.engine.picture_process import PictureEvent, PictureMaker, PictureRequest, What
@@ -92,6 +93,7 @@ class JobSheetPage(QDialog):
         self._buttons[-1].setProperty("kind", "main")
         column.addLayout(buttons)
         self.resize(style.scaled(PAGE_PX + 90), min(style.scaled(820), window.height() - 40))
+        no_button_by_return(self)
         self._make()
 
     # ---- making it

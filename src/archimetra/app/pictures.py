@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QProgressBar, Q
 from archimetra.app.document_window import DocumentWindow
 from archimetra.app.theme import style
 from archimetra.app.views.tilted_view import TiltedView
+from archimetra.app.widgets.dialogs import no_button_by_return
 from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label, show_kind
 from archimetra.app.widgets.form import Form
 from archimetra.app.widgets.unfinished import unfinished
@@ -80,6 +81,7 @@ class PicturesPage(QDialog):
         column.addLayout(buttons)
         self.setMinimumWidth(style.scaled(_DIALOG_PX))
         self._choose("tilted" if tilted.isVisible() else "plan")
+        no_button_by_return(self)
         self._show_running(is_running=False)
 
     # ---- what is wanted

@@ -32,6 +32,7 @@ from archimetra.engine.messages import (
     Event,
     FilesMade,
     FilesRequest,
+    FilesTrial,
     MateMade,
     MateRequest,
     Moment,
@@ -50,6 +51,7 @@ from archimetra.engine.messages import (
 from archimetra.engine.sharing import Shared, is_running, shared, sweep
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
+from archimetra.output.controllers.profile import Controller
 
 log = logging.getLogger("archimetra")
 
@@ -213,10 +215,14 @@ class Engine:
         if self._files_wanted is not None:
             self._to_files(self._files_wanted)
 
-    def make_files(self, key: str, job: Job, board: Board, plan: BoardPlan) -> None:
-        """Write a planned board as G-code in the background; ``FilesMade`` carries the key."""
-        self._files_wanted = FilesRequest(key, lean_job(job), lean_board(board), self._of_all(plan))
+    def make_files(self, key: str, job: Job, board: Board, plan: BoardPlan, profile: Controller) -> None:
+        """Write a planned board as G-code for a controller in the background; ``FilesMade`` carries the key."""
+        self._files_wanted = FilesRequest(key, lean_job(job), lean_board(board), self._of_all(plan), profile)
         self._to_files(self._files_wanted)
+
+    def try_files(self, key: str, job: Job, board: Board, plan: BoardPlan, profile: Controller) -> None:
+        """The same to look at; of several asked for only the last comes."""
+        self._to_files(FilesTrial(key, lean_job(job), lean_board(board), self._of_all(plan), profile))
 
     def _to_files(self, request: ArtworkRequest | FilesRequest) -> None:
         if self._is_closed:

@@ -8,7 +8,7 @@ from pathlib import Path as FilePath
 from typing import Any
 
 from archimetra.base.errors import ArchimetraError, ArtworkError
-from archimetra.engine.messages import ArtworkRead, ArtworkRequest, FilesMade, FilesRequest, WorkerFailed
+from archimetra.engine.messages import ArtworkRead, ArtworkRequest, FilesMade, FilesRequest, FilesTrial, WorkerFailed
 
 
 def serve(connection: Connection) -> None:
@@ -33,6 +33,8 @@ def _answer(request: ArtworkRequest | FilesRequest) -> ArtworkRead | FilesMade |
     try:
         return _read(request) if isinstance(request, ArtworkRequest) else _make(request)
     except ArchimetraError as error:
+        if isinstance(request, FilesTrial):
+            return FilesMade(key, (), str(error))
         return WorkerFailed(str(error), "", key)
     except Exception as error:  # noqa: BLE001  a fault of ours must reach the window, not kill the worker
         detail = "".join(traceback.format_exception(error))
@@ -99,8 +101,6 @@ def _opened(data: bytes, name: str) -> Any:
 
 def _make(request: FilesRequest) -> FilesMade:
     from archimetra.engine.writing import files_of
-    from archimetra.output.controllers import controller
 
     plan = request.plan.unpacked()
-    files = files_of(request.job, request.board, plan.run, plan.setups, controller(request.job.controller))
-    return FilesMade(request.key, tuple(files))
+    return FilesMade(request.key, tuple(files_of(request.job, request.board, plan.run, plan.setups, request.profile)))

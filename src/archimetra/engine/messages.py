@@ -21,6 +21,7 @@ from archimetra.job.setups import Setup, TurnedAbout
 from archimetra.job.sheet import Sheet
 from archimetra.layout.nest.answer import Nested
 from archimetra.layout.tiles.answer import Seam, Shift
+from archimetra.output.controllers.profile import Controller
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import RunTimes
 from archimetra.stock.mate_results import Mate, MateSection
@@ -152,12 +153,17 @@ class ArtworkRequest(msgspec.Struct, frozen=True):
 
 
 class FilesRequest(msgspec.Struct, frozen=True, eq=False):
-    """Make a board's G-code files; ``job`` and ``board`` as in a plan request."""
+    """Make a board's G-code files for a controller; ``job`` and ``board`` as in a plan request."""
 
     key: str
     job: Job
     board: Board
     plan: Shared
+    profile: Controller
+
+
+class FilesTrial(FilesRequest, frozen=True, eq=False):
+    """The same to look at while a controller is changed: nobody waits to write them."""
 
 
 class MateRequest(msgspec.Struct, frozen=True, eq=False):
@@ -349,8 +355,11 @@ class BitsCompared(msgspec.Struct, frozen=True):
 
 
 class FilesMade(msgspec.Struct, frozen=True, eq=False):
+    """``problem`` says in a sentence why there are none, of a trial."""
+
     key: str
     files: tuple[GcodeFile, ...]
+    problem: str = ""
 
 
 class WorkerFailed(msgspec.Struct, frozen=True):

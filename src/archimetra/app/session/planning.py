@@ -7,8 +7,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from archimetra.app.session.document import Document
+from archimetra.base.errors import OutputError
 from archimetra.engine.messages import BoardPlan, FilesMade, PlanProgress, StandingMade
 from archimetra.job.ids import BoardId
+from archimetra.output.controllers import controller
 from archimetra.output.gcode_file import GcodeFile
 
 if TYPE_CHECKING:
@@ -184,10 +186,15 @@ class Planning(QObject):
             return False
         from archimetra.engine.keys import output_key
 
-        key = output_key(job, plan.key)
+        try:
+            profile = controller(job.controller)
+        except OutputError as error:
+            self._files_for, self.files, self.files_problem = "", (), str(error)
+            return False
+        key = f"{output_key(job, plan.key)} {hash(profile)}"  # a profile may be changed under its name
         if key != self._files_for or (again and self.files_problem):
             self._files_for, self.files, self.files_problem = key, (), ""
-            self.engine.make_files(key, job, self._document.board, plan)
+            self.engine.make_files(key, job, self._document.board, plan, profile)
         return bool(self.files) or not len(plan.run.blocks)
 
     def take_files(self, made: FilesMade) -> None:

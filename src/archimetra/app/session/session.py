@@ -66,6 +66,7 @@ class AutosaveTold(NamedTuple):
 class Session(Document):
     mate_made = Signal(object)  # MateMade
     bits_compared = Signal(object)  # BitsCompared
+    files_tried = Signal(object)  # FilesMade, whoever asked
     trials_made = Signal(object)  # TrialsMade
     autosave_changed = Signal()  # it works, or no longer works
     said = Signal(str, str)  # kind ("note", "caution", "stop") and a sentence
@@ -300,6 +301,7 @@ class Session(Document):
                 self.imports.take(event)
             case FilesMade():
                 self.planning.take_files(event)
+                self.files_tried.emit(event)
             case MateMade():
                 self.mate_made.emit(event)
             case BitsCompared():

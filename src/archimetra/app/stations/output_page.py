@@ -17,7 +17,7 @@ from archimetra.base.findings import Severity
 from archimetra.edits import basic as edits
 from archimetra.edits.writing import count_run, note_written
 from archimetra.job.quantities import Unit
-from archimetra.output.controllers import controllers
+from archimetra.output.controllers import FileUnit, controllers
 from archimetra.output.files import as_written, digest_of, file_times, write_files
 from archimetra.output.folder import LOSES, State, in_words, look_into
 from archimetra.output.gcode_file import GcodeFile
@@ -34,6 +34,10 @@ class OutputPage(Page):
         form, session = self.form, self.session
         self._profiles = list(controllers().values())
         self._controller = self.combo_row(form, "Controller", self._choose_controller)
+        self._edit = QPushButton("Controllers …")
+        self._edit.setToolTip("Look at what a controller wants in its files; make one of your own")
+        self._edit.clicked.connect(self.show_controllers)
+        form.row("", self._edit)
         self._unit = ChoiceRow("Unit of the files", [(Unit.MM, "Millimetres"), (Unit.INCH, "Inches")])
         form.row("Files in", self._unit)
         self._unit.chosen.connect(
@@ -85,10 +89,15 @@ class OutputPage(Page):
 
     def refresh(self) -> None:
         session = self.session
+        self._profiles = list(controllers().values())
         names = [profile.name for profile in self._profiles]
         index = names.index(session.job.controller) if session.job.controller in names else -1
         fill(self._controller, [profile.title for profile in self._profiles], index)
-        self._unit.show_value(session.job.output_unit)
+        chosen = self._profiles[index] if index >= 0 else None
+        unit = chosen.unit_for(session.job.output_unit) if chosen is not None else session.job.output_unit
+        self._unit.show_value(unit)
+        self._unit.setEnabled(chosen is None or chosen.unit is FileUnit.JOB)
+        self._unit.setToolTip("" if self._unit.isEnabled() else "This controller's files are always in this unit")
         known = session.planning.plan
         if known is not None and len(known.setups) > 1:
             each = {setup.zero_name for setup in known.setups}
@@ -101,8 +110,9 @@ class OutputPage(Page):
         self._show_files()
         plan = session.planning.plan
         stops = [f for f in session.all_findings if f.severity is Severity.STOP] if plan is not None else []
-        self._stops.setText("\n".join(session.words_of(f) for f in stops[:4]))
-        shown(self._stops, bool(stops))
+        problem = session.planning.files_problem
+        self._stops.setText("\n".join([*([problem] if problem else []), *(session.words_of(f) for f in stops[:4])]))
+        shown(self._stops, bool(stops or problem))
         shown(self._told, bool(self._told.text()))
         written = session.board.written
         shown(self._again, written is not None and bool(self._files))
@@ -249,6 +259,15 @@ class OutputPage(Page):
     def _choose_controller(self, index: int) -> None:
         name = self._profiles[index].name
         self.session.apply(edits.change_job(self.session.job, "Controller", controller=name))
+
+    def show_controllers(self) -> None:
+        """The controllers there are, and what each wants in its files."""
+        from archimetra.app.controllers_page import ControllersPage
+
+        page = ControllersPage(self.session, self.widget.window())
+        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        page.changed.connect(self.refresh)
+        page.open()
 
     def show_job_sheet(self) -> None:
         """The pages of the job sheet, to be saved or printed."""
