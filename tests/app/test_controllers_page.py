@@ -103,7 +103,7 @@ class TestChanging:
         assert "End, line 2: there is no value 'spede'" in words_on(page)
         assert page._profile == before
         write_into(page, "Bit change", "")
-        assert "Bit change has to say how" in words_on(page)
+        assert "'Bit change' has to say how" in words_on(page)
 
     def test_used_for_the_job_its_files_change_with_it(self, page, qtbot):
         window = page.window_under

@@ -256,7 +256,9 @@ class ControllersPage(QDialog):
             words = str(error).removeprefix(f"Controller '{self._profile.name}'").lstrip(",: ")
             if words.startswith(key):  # a person knows the field, not the key
                 words = _WORDS[key] + words.removeprefix(key)
-            self._say(words, is_wrong=True)
+            for other in (other for other in _WORDS if "_" in other):
+                words = words.replace(other, f"'{_WORDS[other]}'")
+            self._say(words[0].upper() + words[1:], is_wrong=True)
             field = self._fields[key]
             if isinstance(field, QuantityField):
                 field.show_quantity(text, "", is_wrong=True)
