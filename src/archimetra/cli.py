@@ -39,6 +39,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         "layout": cli_layout.layout,
         "controllers": cli_output.controllers,
         "sheet": cli_output.sheet,
+        "zip": cli_output.bundle,
     }
     if given and given[0] in commands:
         return _run(commands[given[0]], parser.parse_args(given))

@@ -17,6 +17,11 @@ def add_parsers(commands: Any) -> None:
     what.add_argument("--add", type=Path, metavar="TOML", help="keep a controller, for every job")
     what.add_argument("--show", metavar="NAME", help="print the file of a controller, to be changed and added")
     what.add_argument("--remove", metavar="NAME", help="forget one that was added")
+    bundle = commands.add_parser("zip", help="pack the files of all boards, the job sheet and pictures into a ZIP")
+    bundle.add_argument("job", type=Path)
+    bundle.add_argument("--out", type=Path, required=True, metavar="ZIP")
+    bundle.add_argument("--paper", choices=["a4", "letter"], default="a4")
+    bundle.add_argument("--controller", metavar="NAME", help="the job's own by default")
     sheet = commands.add_parser(
         "sheet", help="write the job sheet as PDF or text: what lies where, files in order, bits, what to watch"
     )
@@ -67,11 +72,7 @@ def sheet(options: argparse.Namespace) -> int:
     from archimetra.output.jobsheet.pdf import as_pdf
     from archimetra.output.jobsheet.text import as_text
 
-    job = load(options.job)
-    if options.controller:
-        import msgspec
-
-        job = msgspec.structs.replace(job, controller=options.controller)
+    job = _for_controller(load(options.job), options.controller)
     made = sheet_of(job, [board for board in boards_named(job, options.board) if any(cut.is_on for cut in board.cuts)])
     if options.out is None:
         print(as_text(made), end="")
@@ -80,3 +81,20 @@ def sheet(options: argparse.Namespace) -> int:
     write_safely(options.out, as_text(made).encode() if is_text else as_pdf(made, paper=options.paper))
     print(options.out)
     return 0
+
+
+def bundle(options: argparse.Namespace) -> int:
+    """``archimetra zip``."""
+    from archimetra.base.files import write_safely
+    from archimetra.cli_job import load
+    from archimetra.engine.bundle import zipped
+
+    write_safely(options.out, zipped(_for_controller(load(options.job), options.controller), paper=options.paper))
+    print(options.out)
+    return 0
+
+
+def _for_controller(job: Any, name: str | None) -> Any:
+    import msgspec
+
+    return msgspec.structs.replace(job, controller=name) if name else job

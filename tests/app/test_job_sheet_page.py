@@ -109,3 +109,47 @@ def test_closing_it_leaves_no_process_and_no_folder(page, qtbot):
     process.join(5)
     assert not process.is_alive()
     assert not FilePath(folder).exists()
+
+
+class TestAllBoards:
+    @pytest.fixture
+    def output(self, open_window, qtbot):
+        window = open_window(two_boards())
+        settle(qtbot, window)
+        window.station_output()
+        yield window, window.output_page
+        window.output_page.all_boards.stop()
+
+    def run(self, qtbot, page, start):
+        start()
+        qtbot.waitUntil(lambda: not page.all_boards.is_running, timeout=120_000)
+
+    def test_the_files_of_all_boards_are_written_and_each_board_keeps_what_was(self, output, qtbot, tmp_path):
+        window, page = output
+        self.run(qtbot, page, lambda: page.all_boards.write_into(tmp_path))
+        names = {path.name for path in tmp_path.iterdir()}
+        boards = window.session.job.boards
+        assert names == {file.name for board in boards for file in board.written.files}
+        assert len(names) == 2
+        assert "2 files of 2 boards" in words_on(page)
+        first = next(iter(tmp_path.iterdir()))
+        ours = first.read_text()
+        first.write_text(ours + "(mine)\n")
+        self.run(qtbot, page, lambda: page.all_boards.write_into(tmp_path))
+        assert first.read_text().endswith("(mine)\n")
+        assert "changed by hand" in window.notices.text
+        button(window, "Replace").click()
+        assert first.read_text() == ours
+
+    def test_everything_as_a_zip_and_what_cannot_be(self, output, qtbot, tmp_path):
+        window, page = output
+        self.run(qtbot, page, lambda: page.all_boards.zip_to(tmp_path / "all"))
+        assert (tmp_path / "all.zip").read_bytes().startswith(b"PK")
+        self.run(qtbot, page, lambda: page.all_boards.zip_to(tmp_path / "no" / "all.zip"))
+        assert "could not be written" in words_on(page)
+        session = window.session
+        second = session.job.boards[1]
+        session.apply(basic.change_board(session.job, second.id, "", name="first"))
+        self.run(qtbot, page, lambda: page.all_boards.write_into(tmp_path / "twice"))
+        assert "Give one of them another name" in words_on(page)
+        assert not (tmp_path / "twice").exists()

@@ -25,6 +25,8 @@ class What(StrEnum):
     RUN = "run"
     TURNTABLE = "turntable"
     SHEET = "sheet"  # the job sheet: PDF, or text by the ending of its path
+    FILES = "files"  # those of all boards, as JSON for the window to write
+    ZIP = "zip"  # everything
 
 
 class PictureRequest(msgspec.Struct, frozen=True):
@@ -128,6 +130,12 @@ def _made(request: PictureRequest, report: Callable[[float], None]) -> bytes:
 
     if request.what is What.SHEET:
         return _sheet(request, report)
+    if request.what in (What.FILES, What.ZIP):
+        from archimetra.engine.bundle import all_files, zipped
+
+        if request.what is What.ZIP:
+            return zipped(request.job, paper=request.paper, report=report)
+        return msgspec.json.encode(all_files(request.job, report))
     board = request.job.board(request.board)
     if board is None:
         raise ValueError("the board is gone")

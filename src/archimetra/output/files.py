@@ -6,6 +6,7 @@ import re
 from collections.abc import Sequence
 from hashlib import blake2b
 from pathlib import Path as FilePath
+from typing import Protocol
 
 from archimetra import __version__
 from archimetra.base.errors import OutputError
@@ -71,7 +72,7 @@ def file_times(times: RunTimes, files: Sequence[GcodeFile]) -> list[float]:
     return out
 
 
-def as_written(job: Job, board: Board, files: Sequence[GcodeFile], folder: FilePath, key: str) -> Written:
+def as_written(job: Job, board: Board, files: Sequence[Text], folder: FilePath, key: str) -> Written:
     """What a board keeps of files that were written; ``key`` is that of what they come from."""
     return Written(
         folder=str(folder), controller=job.controller, zero=board.zero, key=key,
@@ -84,7 +85,16 @@ def digest_of(content: bytes) -> str:
     return blake2b(content, digest_size=16).hexdigest()
 
 
-def write_files(files: list[GcodeFile], folder: FilePath) -> list[FilePath]:
+class Text(Protocol):
+    """A file to be written: all that is needed of it."""
+
+    @property
+    def name(self) -> str: ...
+    @property
+    def text(self) -> str: ...
+
+
+def write_files(files: Sequence[Text], folder: FilePath) -> list[FilePath]:
     """All files written, each by write-new and rename. Raises OutputError with what went wrong; whole files only."""
     out = []
     try:

@@ -10,8 +10,7 @@ from typing import NamedTuple
 
 from archimetra.job.written import Written
 from archimetra.output.comments import shortened
-from archimetra.output.files import digest_of
-from archimetra.output.gcode_file import GcodeFile
+from archimetra.output.files import Text, digest_of
 
 _HEAD_BYTES = 4000
 _JOB = re.compile(rb"Job: ([^)\r\n]*)")
@@ -37,13 +36,13 @@ class Found(NamedTuple):
     state: State
 
 
-def look_into(folder: FilePath, files: Sequence[GcodeFile], job_name: str, written: Written | None) -> list[Found]:
+def look_into(folder: FilePath, files: Sequence[Text], job_name: str, written: Written | None) -> list[Found]:
     """What each file would replace. ``written`` is what was written of the board last, wherever that was."""
     last = {file.name: file.digest for file in written.files} if written is not None else {}
     return [Found(file.name, _state(folder / file.name, file, job_name, last.get(file.name))) for file in files]
 
 
-def _state(path: FilePath, file: GcodeFile, job_name: str, last: str | None) -> State:
+def _state(path: FilePath, file: Text, job_name: str, last: str | None) -> State:
     try:
         content = path.read_bytes()
     except FileNotFoundError:

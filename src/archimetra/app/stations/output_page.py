@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QPlainTextEdit, QPushButton, QToolButton, QVBoxLayout
 
+from archimetra.app.all_boards import AllBoards
 from archimetra.app.document_window import DocumentWindow
 from archimetra.app.stations.page import Page, fill, shown
 from archimetra.app.theme.style import scaled
@@ -60,6 +61,16 @@ class OutputPage(Page):
         self._again = QPushButton()
         self._again.clicked.connect(self._write_again)
         form.add(self._again)
+        self._all: AllBoards | None = None
+        more = QHBoxLayout()
+        self._all_boards, self._zip = QPushButton("All boards …"), QPushButton("ZIP …")
+        self._all_boards.setToolTip("Write the files of all boards into one folder")
+        self._zip.setToolTip("The files of all boards, the job sheet and a picture of each board in one ZIP")
+        self._all_boards.clicked.connect(self._ask_all)
+        self._zip.clicked.connect(self._ask_zip)
+        more.addWidget(self._all_boards)
+        more.addWidget(self._zip)
+        form.column.addLayout(more)
         self._sheet = QPushButton("Job sheet …")
         self._sheet.setToolTip(
             "The sheet of paper for the machine: what lies where, files in order, bits, what to watch"
@@ -259,6 +270,40 @@ class OutputPage(Page):
     def _choose_controller(self, index: int) -> None:
         name = self._profiles[index].name
         self.session.apply(edits.change_job(self.session.job, "Controller", controller=name))
+
+    @property
+    def all_boards(self) -> AllBoards:
+        """What writes all boards."""
+        if self._all is None:
+            window = self.widget.window()
+            assert isinstance(window, DocumentWindow)
+            self._all = AllBoards(window)
+            self._all.said.connect(lambda kind, words: self._say(words, kind))
+            self._all.progress.connect(self._show_all_progress)
+        return self._all
+
+    def _show_all_progress(self, share: float) -> None:
+        is_running = share < 1.0
+        for button in (self._all_boards, self._zip):
+            button.setEnabled(not is_running)
+        if is_running:
+            self._told.setText(f"Working out all boards, {100 * share:.0f} %")
+            shown(self._told, True)
+        elif self._told.text().startswith("Working out all"):
+            self._told.setText("")
+
+    def _ask_all(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self.widget, "Write the files of all boards into")
+        if folder:
+            self.all_boards.write_into(FilePath(folder))
+
+    def _ask_zip(self) -> None:
+        session = self.session
+        start = session.path.parent if session.path is not None else FilePath.home()
+        name = f"{session.job.name}.zip".replace("/", "-")
+        path, _ = QFileDialog.getSaveFileName(self.widget, "Everything as ZIP", str(start / name), "ZIP (*.zip)")
+        if path:
+            self.all_boards.zip_to(FilePath(path))
 
     def show_controllers(self) -> None:
         """The controllers there are, and what each wants in its files."""
