@@ -493,14 +493,37 @@ class TestFiles:
         page.write_into(tmp_path / "out")
         text = (tmp_path / "out" / "quay-tide-clock-dial-face.ngc").read_text()
         assert not read_gcode(text).findings
-        assert page._text.toPlainText().strip() == text.strip()
-        page._text.setFocus()
+        assert page._text.text().strip() == text.strip()
         line = next(i for i, words in enumerate(text.splitlines()) if words.startswith("G1 Z0"))
-        cursor = page._text.textCursor()
-        cursor.setPosition(page._text.document().findBlockByNumber(line).position())
-        page._text.setTextCursor(cursor)
+        page._text.choose(line)
         row = page.files[0].rows[line]
         assert window.session.playhead.seconds == pytest.approx(float(window.session.planning.plan.times.ends[row]))
+
+    def test_the_moment_lights_its_line_and_words_are_found(self, open_window, qtbot):
+        window = open_window()
+        page, session = show_files(qtbot, window), window.session
+        plan, file = session.planning.plan, page.files[0]
+        rows = file.rows
+        for share in (0.2, 0.5, 0.83):
+            window.playback.go_to(share * plan.times.total)
+            row = int(np.searchsorted(plan.times.ends, session.playhead.seconds - 1e-9))
+            line = page._text.here
+            assert rows[line] >= row
+            before = rows[:line][rows[:line] >= 0]
+            assert (before < rows[line]).all()
+            assert not ((before > row) & (before < rows[line])).any()
+        window.playback.go_to(0.0)
+        field(window, "Find in the file").setText("put in BIT")
+        QTest.keyClick(field(window, "Find in the file"), Qt.Key.Key_Return)
+        first = page._text.currentIndex().row()
+        assert "Put in bit" in page._text.lines[first]
+        QTest.keyClick(field(window, "Find in the file"), Qt.Key.Key_Return)
+        assert page._text.currentIndex().row() > first
+        button(window, "↑").click()
+        assert page._text.currentIndex().row() == first
+        field(window, "Find in the file").setText("no such words")
+        QTest.keyClick(field(window, "Find in the file"), Qt.Key.Key_Return)
+        assert "nowhere in this file" in page._told.text()
 
     def test_files_of_a_plan_out_of_date_are_never_written(self, open_window, qtbot, tmp_path):
         window = open_window()
@@ -585,7 +608,7 @@ class TestFiles:
         assert session.board.written.files[0].runs == 1
         session.apply(edits.change_cut(session.job, session.board.cuts[0].id, "Depth", end_depth=2.0))
         qtbot.waitUntil(lambda: bool(page.files), timeout=30_000)
-        assert "Not written as it is now." in words_on(page)
+        qtbot.waitUntil(lambda: "Not written as it is now." in words_on(page), timeout=5_000)
         assert session.board.written.files[0].runs == 1
 
     def test_changing_the_controller_splits_by_bit(self, open_window, qtbot):

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from pathlib import Path as FilePath
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QFont
-from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QPlainTextEdit, QPushButton, QToolButton, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QPushButton, QToolButton, QVBoxLayout
 
 from archimetra.app.all_boards import AllBoards
 from archimetra.app.document_window import DocumentWindow
 from archimetra.app.stations.page import Page, fill, shown
 from archimetra.app.theme.style import scaled
+from archimetra.app.theme.tokens import bit_hue
+from archimetra.app.widgets.code_view import CodeView
 from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.base.errors import OutputError
 from archimetra.base.findings import Severity
@@ -24,7 +26,7 @@ from archimetra.output.folder import LOSES, State, in_words, look_into
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
-MOST_LINES_SHOWN = 4000
+CODE_PX = 260
 NAME_PX = 250
 
 
@@ -70,29 +72,40 @@ class OutputPage(Page):
         self._zip.clicked.connect(self._ask_zip)
         more.addWidget(self._all_boards)
         more.addWidget(self._zip)
-        form.column.addLayout(more)
         self._sheet = QPushButton("Job sheet …")
         self._sheet.setToolTip(
             "The sheet of paper for the machine: what lies where, files in order, bits, what to watch"
         )
         self._sheet.clicked.connect(self.show_job_sheet)
-        form.add(self._sheet)
+        more.insertWidget(0, self._sheet)
+        form.column.addLayout(more)
         self._told = form.add(label("", "note"))
         form.line()
         self._text_name = form.heading("G-code")
-        self._text = QPlainTextEdit()
-        self._text.setReadOnly(True)
-        self._text.setAccessibleName("G-code of the file")
-        mono = QFont("monospace")
-        mono.setStyleHint(QFont.StyleHint.Monospace)
-        mono.setPixelSize(11)
-        self._text.setFont(mono)
-        self._text.setStyleSheet("font-family: monospace; font-size: 11px;")
-        self._text.setFixedHeight(260)
-        self._text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
-        self._text.cursorPositionChanged.connect(self._line_chosen)
+        finding = QHBoxLayout()
+        self._find = QLineEdit()
+        self._find.setPlaceholderText("Find in the file")
+        self._find.setAccessibleName("Find in the file")
+        self._find.returnPressed.connect(lambda: self._find_next(backwards=False))
+        finding.addWidget(self._find)
+        for words, tip, backwards in (("↑", "The one before", True), ("↓", "The next one", False)):
+            button = QToolButton()
+            button.setText(words)
+            button.setProperty("kind", "small")
+            button.setToolTip(tip)
+            button.setAccessibleName(tip)
+            button.clicked.connect(lambda _c=False, b=backwards: self._find_next(backwards=b))
+            finding.addWidget(button)
+        form.column.addLayout(finding)
+        self._text = CodeView("G-code of the file", self.tokens)
+        self._text.setFixedHeight(scaled(CODE_PX))
+        self._text.line_chosen.connect(self._line_chosen)
+        session.playhead.moved.connect(self._mark_line)
         form.add(self._text)
         self._files: tuple[GcodeFile, ...] = ()
+        self._lines_of: GcodeFile | None = None
+        self._line_rows: list[int] = []
+        self._line_numbers: list[int] = []
         self._cards_of: tuple[object, object] = ((), None)
         self._shown_file = 0
         session.planning.files_made.connect(self.refresh)
@@ -246,24 +259,57 @@ class OutputPage(Page):
 
     def _show_text(self) -> None:
         if not self._files:
-            self._text.setPlainText("")
+            self._text.show_text("")
             self._text_name.setText("")
             return
         file = self._files[self._shown_file]
-        lines = file.text.splitlines()
-        more = f"\n({len(lines) - MOST_LINES_SHOWN} more lines in the file)" if len(lines) > MOST_LINES_SHOWN else ""
-        self._text.blockSignals(True)
-        self._text.setPlainText("\n".join(lines[:MOST_LINES_SHOWN]) + more)
-        self._text.blockSignals(False)
+        places = sorted({bit.place for bit in file.bits})
+        self._text.show_text(file.text, self._bits_of_lines(file, places), [bit_hue(place) for place in places])
         self._text_name.setText(file.name if len(file.name) < 34 else file.name[:31] + "…")
+        self._mark_line()
 
-    def _line_chosen(self) -> None:
-        """The line under the cursor is the moment shown."""
+    def _bits_of_lines(self, file: GcodeFile, places: list[int]) -> list[int]:
+        """Which of the bits' places each line belongs to, -1 for those that move nothing."""
+        job = self.session.job
+        ends = [block.last for block in file.blocks]
+        of_block = [
+            places.index(bit.place) if (bit := job.bit(block.bit)) is not None and bit.place in places else -1
+            for block in file.blocks
+        ]
+        return [
+            of_block[min(bisect_right(ends, row), len(ends) - 1)] if row >= 0 and ends else -1
+            for row in file.rows.tolist()
+        ]
+
+    def _find_next(self, *, backwards: bool) -> None:
+        if self._find.text().strip() and not self._text.find_words(self._find.text(), backwards=backwards):
+            self._say(f"'{self._find.text().strip()[:40]}' is nowhere in this file.", "note")
+
+    def _mark_line(self) -> None:
+        """The line that is carried out at the moment shown is marked, in the file that holds it."""
+        plan = self.session.planning.plan
+        if plan is None or not self._files or not self.widget.isVisible():
+            return
+        row = int(plan.times.ends.searchsorted(self.session.playhead.seconds - 1e-9))
+        file = self._files[self._shown_file]
+        if self._lines_of is not file:
+            known = [(r, line) for line, r in enumerate(file.rows.tolist()) if r >= 0]
+            known.sort()
+            self._lines_of, self._line_rows, self._line_numbers = (
+                file,
+                [r for r, _ in known],
+                [line for _, line in known],
+            )
+        k = bisect_left(self._line_rows, row)
+        is_here = file.blocks and file.blocks[0].first <= row < file.blocks[-1].last and k < len(self._line_rows)
+        self._text.mark(self._line_numbers[k] if is_here else -1)
+
+    def _line_chosen(self, line: int) -> None:
+        """The chosen line is the moment shown."""
         plan = self.session.planning.plan
         if plan is None or not self._files:
             return
         rows = self._files[self._shown_file].rows
-        line = self._text.textCursor().blockNumber()
         if line < len(rows) and rows[line] >= 0:
             self.session.playhead.go_to(float(plan.times.ends[rows[line]]))
 

@@ -1,0 +1,187 @@
+"""The lines of a file, however many: numbered, with the colour of the bit that cuts them, searched, and linked to the moment shown."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QItemSelectionModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QRect,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
+
+from archimetra.app.theme import style
+from archimetra.app.theme.tokens import Tokens
+
+_TEXT_PX, _BAR_PX, _GAP_PX = 11, 3, 6
+_MOST_LETTERS = 400  # of a line are drawn
+Index = QModelIndex | QPersistentModelIndex
+
+
+class CodeLines(QAbstractTableModel):
+    """``colours`` (lines,) say which of ``hues`` a line has, -1 for none."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.lines: list[str] = []
+        self.colours: Sequence[int] = ()
+        self.hues: list[QColor] = []
+        self.here = -1  # the line that is carried out at the moment shown
+
+    def show(self, lines: list[str], colours: Sequence[int], hues: list[QColor]) -> None:
+        self.beginResetModel()
+        self.lines, self.colours, self.hues, self.here = lines, colours, hues, -1
+        self.endResetModel()
+
+    def rowCount(self, parent: Index | None = None) -> int:
+        return 0 if parent is not None and parent.isValid() else len(self.lines)
+
+    def columnCount(self, parent: Index | None = None) -> int:
+        return 1
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole) and index.isValid():
+            return self.lines[index.row()]
+        return None
+
+    def hue_of(self, row: int) -> QColor | None:
+        number = int(self.colours[row]) if row < len(self.colours) else -1
+        return self.hues[number] if 0 <= number < len(self.hues) else None
+
+
+class _Painter(QStyledItemDelegate):
+    def __init__(self, model: CodeLines, view: CodeView) -> None:
+        super().__init__(view)
+        self._model, self._view = model, view
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        view, model, tokens = self._view, self._model, self._view.tokens
+        row, rect = index.row(), QRect(option.rect)
+        is_picked = bool(option.state & QStyle.StateFlag.State_Selected)
+        if row == model.here:
+            painter.fillRect(rect, tokens.color("picked", 46))
+        elif is_picked:
+            painter.fillRect(rect, tokens.color("accent", 40))
+        painter.setFont(view.code_font)
+        painter.setPen(tokens.color("quiet"))
+        number = QRect(rect.left(), rect.top(), view.number_width - _GAP_PX, rect.height())
+        painter.drawText(number, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, str(row + 1))
+        hue = model.hue_of(row)
+        if hue is not None:
+            painter.fillRect(QRect(rect.left() + view.number_width, rect.top(), _BAR_PX, rect.height()), hue)
+        text = rect.adjusted(view.number_width + _BAR_PX + _GAP_PX, 0, 0, 0)
+        line = model.lines[row]
+        painter.setPen(tokens.color("quiet" if line.startswith(("(", ";")) else "ink"))
+        painter.drawText(text, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, line[:_MOST_LETTERS])
+
+
+class CodeView(QTableView):
+    """A line that is chosen is told; the one that is carried out is marked."""
+
+    line_chosen = Signal(int)  # counts from 0
+
+    def __init__(self, name: str, tokens: Tokens, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setAccessibleName(name)
+        self.tokens = tokens
+        self.code_font = QFont("monospace")
+        self.code_font.setStyleHint(QFont.StyleHint.Monospace)
+        self.code_font.setPixelSize(style.scaled(_TEXT_PX))
+        self.number_width = 0
+        self._lines = CodeLines()
+        self._is_showing = False
+        self.setModel(self._lines)
+        self.setItemDelegate(_Painter(self._lines, self))
+        self._high = QFontMetrics(self.code_font).height() + 1
+        self.verticalHeader().hide()  # a table of lines all as high: nothing is asked of each before it is seen
+        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.verticalHeader().setMinimumSectionSize(1)
+        self.verticalHeader().setDefaultSectionSize(self._high)
+        self.horizontalHeader().hide()
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        self.setTabKeyNavigation(False)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerItem)
+        self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setFrameShape(QTableView.Shape.StyledPanel)
+
+    def show_text(self, text: str, colours: Sequence[int] = (), hues: Sequence[QColor] = ()) -> None:
+        """All lines of a text; ``colours`` names a hue for each, -1 for none."""
+        lines = text.splitlines()
+        digits = max(len(str(len(lines))), 3)
+        self.number_width = QFontMetrics(self.code_font).horizontalAdvance("0" * digits) + 2 * _GAP_PX
+        wide = min(max((len(line) for line in lines), default=0), _MOST_LETTERS)
+        self._is_showing = True
+        self._lines.show(lines, colours, list(hues))
+        self.setColumnWidth(
+            0,
+            self.number_width
+            + _BAR_PX
+            + 2 * _GAP_PX
+            + (wide + 1) * QFontMetrics(self.code_font).horizontalAdvance("0"),
+        )
+        self._is_showing = False
+
+    @property
+    def lines(self) -> list[str]:
+        return self._lines.lines
+
+    def text(self) -> str:
+        return "\n".join(self._lines.lines)
+
+    @property
+    def here(self) -> int:
+        """The line that is marked as carried out, -1 for none."""
+        return self._lines.here
+
+    def mark(self, line: int) -> None:
+        """Mark the line that is carried out, and have it in sight."""
+        if line == self._lines.here:
+            return
+        self._lines.here = line
+        self.viewport().update()
+        if 0 <= line < len(self._lines.lines) and not self.hasFocus():
+            self.scrollTo(self._lines.index(line, 0), QAbstractItemView.ScrollHint.EnsureVisible)
+
+    def choose(self, line: int) -> None:
+        """Pick a line as if it had been clicked."""
+        if 0 <= line < len(self._lines.lines):
+            index = self._lines.index(line, 0)
+            self.selectionModel().setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+            self.scrollTo(index, QAbstractItemView.ScrollHint.PositionAtCenter)
+
+    def find_words(self, words: str, *, backwards: bool = False) -> bool:
+        """Pick the next line that holds the words, whatever their case, from the one picked on and around the end; whether there is one."""
+        lines, wanted = self._lines.lines, words.strip().lower()
+        if not wanted or not lines:
+            return False
+        step = -1 if backwards else 1
+        at = self.currentIndex().row()
+        for k in range(1, len(lines) + 1):
+            line = (at + step * k) % len(lines)
+            if wanted in lines[line].lower():
+                self.choose(line)
+                return True
+        return False
+
+    def currentChanged(self, current: Index, previous: Index) -> None:
+        super().currentChanged(current, previous)
+        if current.isValid() and not self._is_showing:
+            self.line_chosen.emit(current.row())
