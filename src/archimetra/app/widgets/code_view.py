@@ -13,7 +13,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -101,7 +101,7 @@ class CodeView(QTableView):
         self.code_font = QFont("monospace")
         self.code_font.setStyleHint(QFont.StyleHint.Monospace)
         self.code_font.setPixelSize(style.scaled(_TEXT_PX))
-        self.number_width = 0
+        self.number_width = self._wide = 0
         self._lines = CodeLines()
         self._is_showing = False
         self.setModel(self._lines)
@@ -130,14 +130,18 @@ class CodeView(QTableView):
         wide = min(max((len(line) for line in lines), default=0), _MOST_LETTERS)
         self._is_showing = True
         self._lines.show(lines, colours, list(hues))
-        self.setColumnWidth(
-            0,
-            self.number_width
-            + _BAR_PX
-            + 2 * _GAP_PX
-            + (wide + 1) * QFontMetrics(self.code_font).horizontalAdvance("0"),
-        )
+        letter = QFontMetrics(self.code_font).horizontalAdvance("0")
+        self._wide = self.number_width + _BAR_PX + 2 * _GAP_PX + (wide + 1) * letter
+        self._fill_width()
         self._is_showing = False
+
+    def _fill_width(self) -> None:
+        """Lines go to the right edge at the least."""
+        self.setColumnWidth(0, max(self._wide, self.viewport().width()))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fill_width()
 
     @property
     def lines(self) -> list[str]:
