@@ -40,6 +40,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         "controllers": cli_output.controllers,
         "sheet": cli_output.sheet,
         "zip": cli_output.bundle,
+        "read": cli_output.read,
+        "compare": cli_output.compare,
     }
     if given and given[0] in commands:
         return _run(commands[given[0]], parser.parse_args(given))

@@ -22,6 +22,15 @@ def add_parsers(commands: Any) -> None:
     bundle.add_argument("--out", type=Path, required=True, metavar="ZIP")
     bundle.add_argument("--paper", choices=["a4", "letter"], default="a4")
     bundle.add_argument("--controller", metavar="NAME", help="the job's own by default")
+    read = commands.add_parser("read", help="tell what a G-code file does, whoever wrote it, and what would spoil work")
+    read.add_argument("file", type=Path)
+    read.add_argument(
+        "--top", type=float, default=0.0, metavar="Z", help="height of the wood's top in the file's zero, mm"
+    )
+    read.add_argument("--job", type=Path, help="a job whose machine it is for")
+    compare = commands.add_parser("compare", help="tell in what the moves of two G-code files differ")
+    compare.add_argument("first", type=Path)
+    compare.add_argument("second", type=Path)
     sheet = commands.add_parser(
         "sheet", help="write the job sheet as PDF or text: what lies where, files in order, bits, what to watch"
     )
@@ -98,3 +107,59 @@ def _for_controller(job: Any, name: str | None) -> Any:
     import msgspec
 
     return msgspec.structs.replace(job, controller=name) if name else job
+
+
+MOST_PROGRAM_BYTES = 400_000_000
+MOST_SAID = 60
+
+
+def read(options: argparse.Namespace) -> int:
+    """``archimetra read``."""
+    from math import isfinite
+
+    from archimetra.base.findings import Severity, worded
+    from archimetra.cli_job import UsageError, load
+    from archimetra.output.gcode_reader import read_gcode
+    from archimetra.output.program_checks import Given, check_program, summary
+
+    if not isfinite(options.top):
+        raise UsageError("--top is a height in mm.")
+    machine = load(options.job).machine if options.job else None
+    travel = (machine.travel_x, machine.travel_y, machine.travel_z) if machine is not None else None
+    moves = read_gcode(_program(options.file))
+    for line in summary(moves):
+        print(worded(line))
+    found = check_program(moves, Given(options.top, travel))
+    for finding in found[:MOST_SAID]:
+        print(f"  {finding.severity}: {finding.text()}", file=sys.stderr)
+    if len(found) > MOST_SAID:
+        print(f"  and {len(found) - MOST_SAID} more.", file=sys.stderr)
+    return 1 if any(finding.severity is not Severity.NOTE for finding in found) else 0
+
+
+def compare(options: argparse.Namespace) -> int:
+    """``archimetra compare``."""
+    from archimetra.output.gcode_reader import read_gcode
+    from archimetra.output.program_checks import differences
+
+    found = differences(*(read_gcode(_program(path)) for path in (options.first, options.second)))
+    for one in found[:MOST_SAID]:
+        where = f"line {one.line}" if one.line else "-"
+        other = f"line {one.other}" if one.other else "-"
+        print(f"{where} | {other}: {one.words}")
+    if len(found) > MOST_SAID:
+        print(f"and {len(found) - MOST_SAID} more.")
+    if not found:
+        print("The same moves.")
+    return 1 if found else 0
+
+
+def _program(path: Path) -> str:
+    """The text of a G-code file; bytes that are none of ASCII stand as they are and are told. Raises OutputError."""
+    from archimetra.base.errors import OutputError
+
+    with path.open("rb") as file:
+        data = file.read(MOST_PROGRAM_BYTES + 1)
+    if len(data) > MOST_PROGRAM_BYTES:
+        raise OutputError(f"{path.name} is larger than {MOST_PROGRAM_BYTES // 1_000_000} MB.")
+    return data.decode("latin-1")

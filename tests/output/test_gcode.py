@@ -254,7 +254,7 @@ class TestReader:
             ("G21 G0 X0 Y0 Z0\nG2 X10 Y0 I3 J0 F100", "gcode-arc"),
             ("G21\nG0 X1 hello", "gcode-word"),
             ("G21 (Gr\u00fc\u00dfe)", "gcode-ascii"),
-            ("G21\nM99", "gcode-code"),
+            ("G21\nM99", "gcode-call"),
         ],
     )
     def test_what_is_not_understood_is_told_with_its_line(self, text, code):

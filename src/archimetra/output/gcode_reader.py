@@ -20,6 +20,7 @@ from archimetra.toolpath.shared.moves import Move
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 _WORD = re.compile(r"([A-Za-z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
 _HARMLESS_G = {17.0, 40.0, 43.0, 49.0, 54.0, 55.0, 56.0, 57.0, 58.0, 59.0, 91.1, 94.0}
+_CALLS = {97, 98, 99}
 _KNOWN_M = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
 ARC_AGREEMENT_MM = 0.005
 
@@ -81,6 +82,9 @@ class _Reader:
         if not text.isascii():
             self._tell(number, "gcode-ascii", "This line holds characters outside ASCII.")
         bare = _COMMENT.sub("", text).strip()
+        if "#" in bare or "[" in bare:
+            self._tell(number, "gcode-call", "This line works something out (#, [ ]); that is not followed.")
+            return
         if bare in ("", "%"):
             return
         words = _WORD.findall(bare)
@@ -142,6 +146,10 @@ class _Reader:
                 self._bit = self._next_bit
             elif code in (2, 30):
                 self.has_end = True
+            elif code in _CALLS:
+                self._tell(
+                    number, "gcode-call", f"M{code} calls another program or returns from one; that is not followed."
+                )
             elif code not in _KNOWN_M:
                 self._tell(number, "gcode-code", f"M{code} is not understood.")
 
@@ -159,7 +167,12 @@ class _Reader:
                 self._at[axis] = value if self._is_absolute else self._at[axis] + value
         kind = {0.0: Move.RAPID, 1.0: Move.LINE, 2.0: Move.ARC_CW, 3.0: Move.ARC_CCW}[self._motion]
         cx = cy = 0.0
-        if kind in (Move.ARC_CW, Move.ARC_CCW):
+        if kind in (Move.ARC_CW, Move.ARC_CCW) and "R" in values and not values.keys() & {"I", "J"}:
+            middle = self._about_radius(number, begin, values["R"] * self._per_unit, kind)
+            if middle is None:
+                return
+            cx, cy = middle
+        elif kind in (Move.ARC_CW, Move.ARC_CCW):
             cx = begin[0] + values.get("I", 0.0) * self._per_unit
             cy = begin[1] + values.get("J", 0.0) * self._per_unit
             first, last = hypot(begin[0] - cx, begin[1] - cy), hypot(self._at[0] - cx, self._at[1] - cy)
@@ -169,6 +182,20 @@ class _Reader:
             self._tell(number, "gcode-feed", "A cutting move has no feed.")
         speed = self._speed if self._is_turning else 0.0
         self._rows.append((*self._at, float(kind), cx, cy, self._feed, float(number), float(self._bit), speed))
+
+    def _about_radius(self, number: int, begin: list[float], radius: float, kind: Move) -> tuple[float, float] | None:
+        """The centre of an arc told by its radius: the short way round, or the long one with a negative radius (RS-274, 3.5.3.2)."""
+        dx, dy = self._at[0] - begin[0], self._at[1] - begin[1]
+        chord = hypot(dx, dy)
+        if chord < 1e-6 or abs(radius) < chord / 2 - ARC_AGREEMENT_MM:
+            self._tell(number, "gcode-arc", f"No arc of radius {radius:g} mm joins places {chord:.4f} mm apart.")
+            return None
+        off = max(radius * radius - chord * chord / 4, 0.0) ** 0.5
+        side = off if (kind is Move.ARC_CCW) == (radius > 0) else -off
+        return (
+            (begin[0] + self._at[0]) / 2 - dy / chord * side,
+            (begin[1] + self._at[1]) / 2 + dx / chord * side,
+        )
 
     def _drill(self, number: int, values: dict[str, float]) -> None:
         """One hole of a canned cycle as the moves a control makes of it: over it, to the R plane, down (in pecks), and out."""
