@@ -309,6 +309,7 @@ def _new(options: argparse.Namespace) -> int:
     from archimetra.edits import basic as edits
     from archimetra.edits import placement
     from archimetra.edits.finishing import finished
+    from archimetra.edits.shop import in_shop, load_shop
     from archimetra.job.cut_parts import Side
     from archimetra.job.file import JobFile, save_job
     from archimetra.job.job import new_job
@@ -326,7 +327,7 @@ def _new(options: argparse.Namespace) -> int:
     except ValueError as error:
         raise UsageError(f"--sheet {options.sheet} cannot be: {error}.") from error
     drawing = _at_true_size(read_artwork_file(options.art, page=options.page), options)
-    job = msgspec.structs.replace(new_job(), name=options.job.stem)
+    job = msgspec.structs.replace(in_shop(new_job(), load_shop()), name=options.job.stem)
     job = edits.change_board(job, job.boards[0].id, "Sheet", sheet=sheet).job
     edit, shapes = placement.place_drawing(job, job.boards[0].id, drawing)
     if options.profile:

@@ -164,3 +164,33 @@ def test_a_job_for_a_controller_that_is_not_here_says_so(open_window, qtbot):
     qtbot.waitUntil(lambda: "There is no controller 'mill9'" in words_on(window), timeout=10_000)
     window.session.undo()
     qtbot.waitUntil(lambda: bool(window.output_page.files), timeout=30_000)
+
+
+class TestShop:
+    def test_a_new_job_begins_with_what_was_kept(self, open_window, qtbot):
+        from archimetra.edits.shop import load_shop
+
+        window = open_window()
+        settle(qtbot, window)
+        session = window.session
+        session.apply(
+            edits.change_job(
+                session.job, "", machine=replace(session.job.machine, travel_x=801.0), controller="streaming"
+            )
+        )
+        window.show_station("board")
+        form = window.pages["board"]._machine
+        form.refresh()
+        assert "travel, controller" in form._shop_words.text()
+        form._keep.click()
+        assert load_shop().machine.travel_x == 801.0
+        assert "As new jobs begin" in form._shop_words.text()
+        session.forget_changes()
+        window.documents.new_job()
+        assert (session.job.machine.travel_x, session.job.controller) == (801.0, "streaming")
+        session.apply(edits.change_job(session.job, "", machine=replace(session.job.machine, travel_x=300.0)))
+        form.refresh()
+        form._take.click()
+        assert session.job.machine.travel_x == 801.0
+        session.undo()
+        assert session.job.machine.travel_x == 300.0

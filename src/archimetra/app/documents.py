@@ -20,8 +20,9 @@ from archimetra.app.widgets.unfinished import unfinished
 from archimetra.base.errors import ArchimetraError, JobFileError
 from archimetra.edits import basic as edits
 from archimetra.edits.comparing import differences
+from archimetra.edits.shop import in_shop, shop_at_hand
 from archimetra.job.file import SUFFIX, JobFile, JobFileChanged, is_changed, load_job, on_disk
-from archimetra.job.job import new_job
+from archimetra.job.job import Job, new_job
 
 if TYPE_CHECKING:
     from archimetra.engine.autosave import Recovered
@@ -48,9 +49,22 @@ class Documents(QObject):
 
     def new_job(self) -> None:
         if self.may_leave():
-            self._session.open_job(JobFile(new_job()), None)
+            self._session.open_job(JobFile(self._new_job()), None)
             self._watch()
             self._window.show_station("board")  # a new job begins with what lies on the machine
+
+    def _new_job(self) -> Job:
+        """A new job for the machine of this shop; what is wrong with the shop's file is told."""
+        shop, problem = shop_at_hand()
+        if problem:
+            self._session.said.emit("caution", problem)
+        return in_shop(new_job(), shop)
+
+    def _begin_in_shop(self) -> None:
+        """The job the window opened with, for the machine of this shop."""
+        fresh = self._new_job()
+        if fresh != self._session.job and self._session.is_saved:
+            self._session.open_job(JobFile(fresh), None)
 
     def open_demo(self) -> None:
         if self._demo is not None and self.may_leave():
@@ -254,6 +268,8 @@ class Documents(QObject):
         elif found:
             self._take_up(found[0])
             found = found[1:]
+        else:
+            self._begin_in_shop()
         for recovered in found:
             self._offer(recovered)
 
