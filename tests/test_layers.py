@@ -30,7 +30,7 @@ from archimetra.output.controllers import controllers
 from archimetra.output.files import gcode_files
 job = quay_tide_clock().job
 plan = plan_board(job, job.boards[0], {})
-print(sum(len(gcode_files(job, job.boards[0], plan.run, profile)) for profile in controllers().values()))
+print(sum(len(gcode_files(job, job.boards[0], plan.run, profile)) for profile in (controllers()["rs274"], controllers()["streaming"])))
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=False)
     assert done.stdout.strip() == "5", done.stderr

@@ -103,6 +103,7 @@ class OutputPage(Page):
         session.playhead.moved.connect(self._mark_line)
         form.add(self._text)
         self._files: tuple[GcodeFile, ...] = ()
+        self._problem_told = ""
         self._lines_of: GcodeFile | None = None
         self._line_rows: list[int] = []
         self._line_numbers: list[int] = []
@@ -135,6 +136,9 @@ class OutputPage(Page):
         plan = session.planning.plan
         stops = [f for f in session.all_findings if f.severity is Severity.STOP] if plan is not None else []
         problem = session.planning.files_problem
+        if problem and index < 0 and problem != self._problem_told:  # of any other the session has said so
+            session.said.emit("stop", problem)
+        self._problem_told = problem
         self._stops.setText("\n".join([*([problem] if problem else []), *(session.words_of(f) for f in stops[:4])]))
         shown(self._stops, bool(stops or problem))
         shown(self._told, bool(self._told.text()))

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from archimetra.app.stations.artwork.panel import Panel, clear_rows
+from archimetra.app.theme.style import scaled
 from archimetra.app.widgets.badge import badge_pixmap
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
@@ -110,9 +111,9 @@ class TimesPanel(Panel):
             line.addWidget(text, 1)
         share = label("" if seconds is None or total <= 0 else f"{seconds / total:.0%}", "note")
         time = label("…" if seconds is None else clock(seconds), "")
-        for one, width in ((share, 34), (time, 58)):
+        for one, width in ((share, 38), (time, 60)):
             one.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            one.setFixedWidth(width)
+            one.setFixedWidth(scaled(width))
             one.setWordWrap(False)
             line.addWidget(one)
         self._rows.add(holder)
