@@ -16,9 +16,9 @@ from archimetra.demo import artwork, quay_tide_clock
 from archimetra.demo.build import build
 from archimetra.demo.nested import WANTED
 from archimetra.edits.placing import box_of
-from archimetra.engine.planning import plan_board
 from archimetra.layout.of_job import kept_wood
 from archimetra.toolpath.shared.fixtures import outline_of
+from sample_plans import plan_of, sample
 
 
 def test_the_shipped_file_is_what_the_readers_and_edits_make_of_the_drawings():
@@ -51,14 +51,13 @@ def test_the_dirty_drawing_is_mended_on_its_way_in():
 
 
 def test_every_board_plans_and_lies_on_its_sheet():
-    job = quay_tide_clock().job
-    for board in job.boards:
+    for board in sample().boards:
         x0, y0, x1, y1 = box_of(board.shapes)
         assert x0 >= 0
         assert y0 >= 0
         assert x1 <= board.sheet.width
         assert y1 <= board.sheet.height
-        plan = plan_board(job, board, {})
+        _, plan = plan_of(board.name)
         # a stamp's delicate places are marked, what a tip flat cannot reach and slivers between nested ply are said; nothing else is amiss
         assert {f.code for f in plan.findings} <= {
             "carve-thin-standing",

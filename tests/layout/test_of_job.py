@@ -12,10 +12,8 @@ import shapely
 from shapely import affinity
 
 from archimetra.cli import main
-from archimetra.demo.build import build
 from archimetra.edits import basic, parting
 from archimetra.edits.finishing import finish_edit
-from archimetra.engine.planning import plan_board
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
 from archimetra.job.cut_parts import Lead, LeadKind, Side
@@ -35,6 +33,7 @@ from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.shared.moves import straightened
 from cutting_board import swept
 from edits.test_parting import bracket_job
+from sample_plans import plan_of, sample
 from shapes import replace
 
 WORK = 3e7
@@ -274,9 +273,8 @@ def _cut_through(text: str) -> shapely.Geometry:
 
 @pytest.mark.parametrize("name", ["Hands", "Hands, more"])
 def test_of_the_sample_nothing_kept_of_any_piece_is_touched_and_all_of_its_edge_is_cut(name):
-    job = build().job
-    board = next(board for board in job.boards if board.name == name)
-    plan = plan_board(job, board, {})
+    job = sample()
+    board, plan = plan_of(name)
     ground = shapely.union_all(
         [swept(cut.toolpath, job.bit(cut.toolpath.bit).radius, deeper_than=0.05) for cut in plan.cuts]
     )

@@ -9,7 +9,6 @@ from shapely import affinity
 
 from archimetra.artwork.dxf import read_dxf
 from archimetra.artwork.svg import read_svg
-from archimetra.demo.build import build
 from archimetra.edits import sheets
 from archimetra.edits.finishing import finish_edit
 from archimetra.engine.planning import plan_board
@@ -25,6 +24,7 @@ from archimetra.layout.offcut import faced, offcut_of
 from archimetra.output.artwork_file import write_outline
 from archimetra.stock.timeline import StockTimeline
 from cutting_board import board_with
+from sample_plans import plan_of, sample
 
 
 def left_of(*paths, kind=ProfileCut, narrowest=40.0, sheet=None, **fields):
@@ -82,9 +82,8 @@ def test_facing_leaves_it_thinner():
 
 @pytest.mark.parametrize("name", ["Hands", "Hands, more", "Dial back"])
 def test_of_the_sample_what_is_left_was_never_cut(name):
-    job = build().job
-    board = next(board for board in job.boards if board.name == name)
-    plan = plan_board(job, board, {})
+    job = sample()
+    board, plan = plan_of(name)
     found = offcut_of(board, plan.run, job.bits, narrowest=15.0)
     assert untouched(board, plan, job.bits, found.region) == 1.0
     edit, new = sheets.keep_offcut(job, board.id, found.region, found.outline)

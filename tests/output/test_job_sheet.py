@@ -10,7 +10,6 @@ import pytest
 
 from archimetra.base.findings import Finding, Severity
 from archimetra.cli import main
-from archimetra.demo import quay_tide_clock
 from archimetra.edits import basic as edits
 from archimetra.engine.jobsheet import sheet_of
 from archimetra.engine.planning import plan_board
@@ -27,6 +26,8 @@ from archimetra.output.jobsheet.text import WIDTH, as_text
 from archimetra.output.times import clock
 from cutting_board import board_with
 from plain_clock import plain_clock
+from sample_plans import plan_of
+from sample_plans import sample as known_sample
 from shapes import replace
 
 
@@ -49,8 +50,8 @@ def dial():
 
 @pytest.fixture(scope="module")
 def sample():
-    job = quay_tide_clock().job
-    return job, {board.name: plan_board(job, board, {}) for board in job.boards}
+    job = known_sample()
+    return job, {board.name: plan_of(board.name)[1] for board in job.boards}
 
 
 class TestNumbers:
