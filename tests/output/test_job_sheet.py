@@ -136,7 +136,8 @@ class TestSteps:
         runs = [step for step in board.steps if "Run " in step]
         assert len(runs) == len(board.files)
         assert "Set Z zero on the sheet's top" in runs[0]
-        assert all("Set Z zero again. Keep X and Y." in step for step in runs[1:])
+        for step in runs[1:]:
+            assert step.index("Put in") < step.index("Set Z zero again. Keep X and Y.") < step.index("Run ")
 
     def test_changes_within_a_file_are_steps_too_unless_the_control_knows_its_bits(self, dial):
         job, board, plan, _ = dial
@@ -152,6 +153,9 @@ class TestSteps:
         sheet = sheet_of(job, [board], plans=[plans[board.name]]).boards[0]
         words = " ".join(sheet.steps)
         assert "the holes for the pins in the bed" in words
+        first = sheet.steps[0]
+        assert first.index("Put in") < first.index("Set Z zero on the bed's surface.") < first.index("Run ")
+        assert "Set Z zero on the sheet's top." in sheet.steps[1]
         for setup in plans[board.name].setups:
             assert setup.name in words
         assert "shift the board onto its pins" in words

@@ -26,6 +26,7 @@ from archimetra.stock.viewpoint import Around, fitting
 
 MOST_CELLS = 1_200_000
 PICTURE_PX = (1000, 560)
+MOST_PX = 900  # on paper some 280 to the inch
 SAMPLES = 1500
 _WHITE = 0xFFFFFFFF
 
@@ -77,6 +78,6 @@ def _profile(chain: StockChain, number: int, a: tuple[float, float], b: tuple[fl
 def _png(pixels: np.ndarray) -> bytes:
     out = io.BytesIO()
     image = Image.fromarray(rgb_of(pixels))
-    image.thumbnail((1200, 1200), Image.Resampling.BOX)
+    image.thumbnail((MOST_PX, MOST_PX), Image.Resampling.BOX)
     image.save(out, "PNG")
     return out.getvalue()

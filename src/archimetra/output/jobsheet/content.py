@@ -197,28 +197,31 @@ def _file(job: Job, profile: Controller, one: Planned, number: int, file: GcodeF
     deepest = -float(cutting[:, 2].min()) if len(cutting) else 0.0
     return FileRow(
         number, file.name, file.bits, setup.zero_name or board.zero.at.value, reach, f"{_length(deepest, unit)} {unit}", clock(seconds),
-        len(file.rows), _before(job, profile, one, number), tuple(_cuts(job, one, file)),
+        len(file.rows), _zero_again(job, profile, one, number), tuple(_cuts(job, one, file)),
     )  # fmt: skip
 
 
-def _before(job: Job, profile: Controller, one: Planned, number: int) -> str:
-    """What is to be done before a file is started, beside putting in its bit."""
+def _lay_again(job: Job, one: Planned, number: int) -> str:
+    """How the board is to lie for a file, where that is not as for the one before."""
     file = one.files[number - 1]
     before = one.files[number - 2] if number > 1 else None
-    if not file.blocks:
+    if not file.blocks or len(one.setups) < 2:
         return ""
-    said = []
+    is_same = before is not None and bool(before.blocks) and before.blocks[-1].setup == file.blocks[0].setup
+    return "" if is_same else _lying(one.setups[file.blocks[0].setup], job.unit)
+
+
+def _zero_again(job: Job, profile: Controller, one: Planned, number: int) -> str:
+    """Whether Z is to be set again for a file, once its bit is in."""
+    file = one.files[number - 1]
+    before = one.files[number - 2] if number > 1 else None
+    if not file.blocks or before is None or profile.has_bit_lengths:
+        return ""
+    if before.bits and file.bits and before.bits[-1].id == file.bits[0].id:
+        return ""
     setup = one.setups[file.blocks[0].setup]
-    is_new = len(one.setups) > 1 and (
-        before is None or not before.blocks or before.blocks[-1].setup != file.blocks[0].setup
-    )
-    if is_new:
-        said.append(_lying(setup, job.unit))
-    is_other_bit = before is None or (before.bits and file.bits and before.bits[-1].id != file.bits[0].id)
-    if is_other_bit and before is not None and not profile.has_bit_lengths:
-        keep = "" if is_new and not setup.pins else " Keep X and Y."
-        said.append(f"Set Z zero again{_touch_place(job, one, file)}.{keep}")
-    return " ".join(said)
+    keep = "" if _lay_again(job, one, number) and not setup.pins else " Keep X and Y."
+    return f"Set Z zero again{_touch_place(job, one, file)}.{keep}"
 
 
 def _touch_place(job: Job, one: Planned, file: GcodeFile) -> str:
@@ -295,16 +298,23 @@ def _steps(job: Job, profile: Controller, one: Planned, files: Sequence[FileRow]
     z = "the sheet's top" if board.zero.z is ZeroZ.SHEET_TOP else "the spoilboard"
     is_set = False
     for row, file in zip(files, one.files, strict=True):
-        said = [row.again] if row.again else []
+        lay = _lay_again(job, one, row.number)
+        said = [lay] if lay else []
+        if not row.cuts and row.again:
+            said.append(row.again)
         if row.bits:
             first, last = row.bits[0], (files[row.number - 2].bits[-1:] if row.number > 1 else ())
             stays = bool(last) and last[0].id == first.id
             said.append(
                 f"{first.letter}, {first.name}, stays in." if stays else f"Put in {first.letter}, {first.name}."
             )
+        if not row.cuts and row.again:
+            said.append("Set Z zero on the bed's surface.")
         if row.cuts and not is_set:
             said.append(f"Set Z zero on {z}{_touch_place(job, one, file)}.")
             is_set = True
+        elif row.cuts and row.again:
+            said.append(row.again)  # after the bit is in: it is as long as it is
         said.append(f"Run {row.name}{f' ({row.time})' if row.time else ''}.")
         steps.append(" ".join(said))
         steps += _changes(job, profile, one, file)

@@ -10,12 +10,12 @@ from math import cos, radians, sin
 from typing import Any
 
 import numpy as np
+from PIL import Image as Pixels
 from reportlab.graphics.shapes import Circle, Drawing, Group, Line, Polygon, PolyLine, Rect, String
 from reportlab.lib.colors import Color, HexColor
 from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.platypus import (
@@ -40,6 +40,7 @@ from archimetra.stock.bit_profile import silhouette
 
 PAPERS = {"a4": A4, "letter": LETTER}
 _MARGIN = 13 * mm
+_QUALITY = 88
 _PADDING = 6.0  # of a page's frame
 _INK, _QUIET, _LINE, _ACCENT = HexColor("#22302F"), HexColor("#6C7672"), HexColor("#D8D1C2"), HexColor("#1F7A6C")
 _WOOD, _STOP, _CAUTION = HexColor("#EAD9B6"), HexColor("#C8452D"), HexColor("#A8700F")
@@ -166,9 +167,14 @@ _TIGHT = TableStyle(
 
 
 def _picture(png: bytes, width: float, height: float) -> Image:
-    wide, high = ImageReader(io.BytesIO(png)).getSize()
+    """A picture within this room, as JPEG: wood does not pack well otherwise."""
+    with Pixels.open(io.BytesIO(png)) as pixels:
+        wide, high = pixels.size
+        packed = io.BytesIO()
+        pixels.convert("RGB").save(packed, "JPEG", quality=_QUALITY)
     scale = min(width / wide, height / high)
-    picture = Image(io.BytesIO(png), width=wide * scale, height=high * scale)
+    packed.seek(0)
+    picture = Image(packed, width=wide * scale, height=high * scale)
     picture.hAlign = "LEFT"
     return picture
 
