@@ -579,6 +579,22 @@ class TestFiles:
         page.write_into(tmp_path)  # the same: nothing is asked
         assert "1 of them lay there as they are" in page._told.text()
 
+    def test_the_answer_for_one_board_replaces_nothing_of_another(self, open_window, qtbot, tmp_path):
+        window = open_window()
+        page, session = show_files(qtbot, window), window.session
+        page.write_into(tmp_path)
+        (path,) = tmp_path.iterdir()
+        path.write_bytes(path.read_bytes() + b"(mine)\n")
+        page.write_into(tmp_path)
+        session.apply(edits.change_board(session.job, session.board_id, "Name", name="Other"))
+        qtbot.waitUntil(lambda: bool(page.files) and "other" in page.files[0].name, timeout=30_000)
+        theirs = tmp_path / page.files[0].name
+        theirs.write_bytes(b"of somebody else")
+        button(window, "Replace").click()
+        assert theirs.read_bytes() == b"of somebody else"  # it was never asked about
+        assert theirs.name in window.notices.text
+        assert path.read_bytes().endswith(b"(mine)\n")
+
     def test_written_again_into_the_folder_of_last_time_unless_it_has_gone(self, open_window, qtbot, tmp_path):
         window = open_window()
         page = show_files(qtbot, window)

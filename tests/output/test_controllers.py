@@ -195,6 +195,20 @@ class TestChanges:
         assert lines.count("M7") == 3
         assert sum("put in" in line for line in lines) == 3
 
+    def test_whichever_lines_move_the_bit_it_goes_up_before_it_goes_anywhere(self, dial):
+        base = replace(PLAIN, bit_changes_in_file=True, bit_change=("T{number} M6",))
+        for key in ("start", "before_bit_change", "bit_change", "after_bit_change", "dust_on"):
+            (text,) = texts(
+                dial,
+                replace(base, **{key: ("T{number} M6", "G53 G0 X7 Z0") if key == "bit_change" else ("G53 G0 X7 Z0",)}),
+            )
+            lines = [line for line in text.splitlines() if not line.startswith("(")]
+            moved = [k for k, line in enumerate(lines) if line == "G53 G0 X7 Z0"]
+            assert moved, key
+            for k in moved:
+                after = next(line for line in lines[k + 1 :] if re.match(r"(G[0-3] ?)?[XYZ]", line))
+                assert re.fullmatch(r"G0 Z[\d.]+", after), (key, after)
+
     def test_a_control_that_knows_its_bits_lengths_is_not_asked_to_zero_again(self, dial):
         base = replace(PLAIN, bit_changes_in_file=True, bit_change=("T{number} M6",))
         assert "Set Z zero again" in texts(dial, base)[0]

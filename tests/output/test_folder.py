@@ -51,6 +51,14 @@ class TestWhatLiesThere:
         assert states(tmp_path, files, job) == {State.CHANGED}
         assert files[0].name in in_words(look_into(tmp_path, files, job.name, job.boards[0].written))
 
+    def test_in_another_folder_what_is_not_as_written_last_is_not_called_changed_by_hand(self, tmp_path):
+        job, files = job_and_files()
+        job = kept(job, files, tmp_path / "old")
+        _, deeper = job_and_files(depth=3.0)
+        job = kept(job, deeper, tmp_path / "new")
+        assert states(tmp_path / "old", deeper, job) == {State.UNLIKE}
+        assert "not as written last" in in_words(look_into(tmp_path / "old", deeper, job.name, job.boards[0].written))
+
     def test_of_another_job_of_the_same_file_name(self, tmp_path):
         job, files = job_and_files(name="clock")
         other, theirs = job_and_files(name="Clock")
@@ -73,7 +81,7 @@ class TestWhatLiesThere:
         assert states(tmp_path, deeper, job) == {State.OLDER}
 
     def test_only_what_nobody_else_may_have_is_asked_about(self):
-        assert {State.CHANGED, State.OTHER, State.UNREADABLE} == LOSES
+        assert {State.CHANGED, State.UNLIKE, State.OTHER, State.UNREADABLE} == LOSES
 
 
 class TestCounting:

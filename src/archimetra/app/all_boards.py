@@ -46,6 +46,8 @@ class AllBoards(QObject):
         self._event.connect(self._take, Qt.ConnectionType.QueuedConnection)
         self._job: Job | None = None
         self._done: Callable[[], None] = lambda: None
+        window.session.replaced.connect(self._forget)  # what is under way is of another job then
+        self._documents = 0
         self._temporary: tempfile.TemporaryDirectory[str] | None = None
 
     @property
@@ -68,6 +70,11 @@ class AllBoards(QObject):
         self._job, self._done = session.job, done
         self.progress.emit(0.0)
         self._maker.start(PictureRequest(what, session.job, session.board_id, str(path), (0, 0)))
+
+    def _forget(self) -> None:
+        self._documents += 1
+        if self.is_running:
+            self.stop()
 
     def stop(self) -> None:
         self._maker.stop()
@@ -103,16 +110,20 @@ class AllBoards(QObject):
             board = job.board(one.board)  # type: ignore[arg-type]
             files = [TextFile(*file) for file in one.files]
             found += look_into(folder, files, job.name, board.written if board is not None else None)
+        document = self._documents
         lost = in_words([each for each in found if each.state in LOSES])
         if lost:
             self._window.ask(
-                "caution", f"In {folder} {lost}. Replace what is there?", ("Replace", lambda: self._write(job, made, folder)),
+                "caution", f"In {folder} {lost}. Replace what is there?", ("Replace", lambda: self._write(job, made, folder, document)),
                 about="files",
             )  # fmt: skip
         else:
-            self._write(job, made, folder)
+            self._write(job, made, folder, document)
 
-    def _write(self, job: Job, made: list[BoardFiles], folder: FilePath) -> None:
+    def _write(self, job: Job, made: list[BoardFiles], folder: FilePath, document: int) -> None:
+        if document != self._documents:
+            self.said.emit("caution", "Nothing was written: another job was opened meanwhile.")
+            return
         count = 0
         for one in made:
             files = [TextFile(*file) for file in one.files]

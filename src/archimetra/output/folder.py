@@ -21,11 +21,12 @@ class State(StrEnum):
     SAME = "the same"
     OLDER = "older"  # as it was written of this board last
     CHANGED = "changed by hand"  # written of this job, but not as it is now
+    UNLIKE = "of this job, but not as written last"  # into another folder: older, or changed by hand
     OTHER = "of another job"
     UNREADABLE = "unreadable"
 
 
-LOSES = frozenset({State.CHANGED, State.OTHER, State.UNREADABLE})
+LOSES = frozenset({State.CHANGED, State.UNLIKE, State.OTHER, State.UNREADABLE})
 """What is asked about before it is replaced: nobody else may have it."""
 
 
@@ -39,10 +40,12 @@ class Found(NamedTuple):
 def look_into(folder: FilePath, files: Sequence[Text], job_name: str, written: Written | None) -> list[Found]:
     """What each file would replace. ``written`` is what was written of the board last, wherever that was."""
     last = {file.name: file.digest for file in written.files} if written is not None else {}
-    return [Found(file.name, _state(folder / file.name, file, job_name, last.get(file.name))) for file in files]
+    is_here = written is not None and FilePath(written.folder) == folder
+    unlike = State.CHANGED if is_here else State.UNLIKE
+    return [Found(file.name, _state(folder / file.name, file, job_name, last.get(file.name), unlike)) for file in files]
 
 
-def _state(path: FilePath, file: Text, job_name: str, last: str | None) -> State:
+def _state(path: FilePath, file: Text, job_name: str, last: str | None, unlike: State) -> State:
     try:
         content = path.read_bytes()
     except FileNotFoundError:
@@ -58,13 +61,13 @@ def _state(path: FilePath, file: Text, job_name: str, last: str | None) -> State
     if head is None or head.group(1).decode("ascii", "replace").strip() != shortened(job_name):
         return State.OTHER
     # of this job: if we know what was written last, it is not that any more; else it may well be an older one
-    return State.CHANGED if last is not None else State.OLDER
+    return unlike if last is not None else State.OLDER
 
 
 def in_words(found: Sequence[Found]) -> str:
     """What would be lost, in a sentence; '' for nothing."""
     parts = []
-    for state in (State.CHANGED, State.OTHER, State.UNREADABLE):
+    for state in (State.CHANGED, State.UNLIKE, State.OTHER, State.UNREADABLE):
         names = [one.name for one in found if one.state is state]
         if names:
             shown = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")

@@ -265,6 +265,8 @@ class _Writer:
             if profile.spindle is not Spindle.NONE:
                 self._wait(self._job.machine.spindle_start_s)
             self._template(profile.dust_on)
+            if self._pen[2] is None:  # lines that moved the bit
+                self._up(self._height_park)
         self._speed = speed
 
     def _wait(self, seconds: float) -> None:
@@ -443,7 +445,7 @@ class _Writer:
 
     def _line(self, text: str, row: int = -1) -> None:
         profile = self._profile
-        if not profile.has_spaces:
+        if not profile.has_spaces and text[:1] not in ("(", ";"):
             text = text.replace(" ", "")
         if profile.line_numbers and text[:1] not in ("%", "O", ":", ""):
             self._number_of_line = self._number_of_line % _MOST_NUMBERED + profile.line_numbers

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
+from collections.abc import Collection, Sequence
 from pathlib import Path as FilePath
 
 from PySide6.QtCore import Qt
@@ -22,7 +23,7 @@ from archimetra.edits.writing import count_run, note_written
 from archimetra.job.quantities import Unit
 from archimetra.output.controllers import FileUnit, controllers
 from archimetra.output.files import as_written, digest_of, file_times, write_files
-from archimetra.output.folder import LOSES, State, in_words, look_into
+from archimetra.output.folder import LOSES, Found, State, in_words, look_into
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
@@ -400,8 +401,9 @@ class OutputPage(Page):
                 "caution",
             )
 
-    def write_into(self, folder: FilePath, *, over: bool = False) -> None:
-        """Write all files of the board; say where, or what went wrong. What would be lost is asked about first, unless ``over``."""
+    def write_into(self, folder: FilePath, *, over: Collection[Found] = ()) -> None:
+        """Write all files of the board; say where, or what went wrong. What would be lost is asked about first, but for
+        what was asked about already, ``over``."""
         if not self.session.planning.want_files(again=True):
             self._say(
                 "Nothing was written: the files are still being worked out. Write them again in a moment.", "caution"
@@ -409,8 +411,8 @@ class OutputPage(Page):
             return
         files, plan, board = self.session.planning.files, self.session.planning.plan, self.session.board
         found = look_into(folder, files, self.session.job.name, board.written)
-        lost = in_words([one for one in found if one.state in LOSES])
-        if lost and not over:
+        lost = [one for one in found if one.state in LOSES]
+        if any(one not in over for one in lost):
             self._ask_over(folder, lost)
             return
         try:
@@ -429,13 +431,13 @@ class OutputPage(Page):
             words += f" {same} of them lay there as they are, {replaced} {'was' if replaced == 1 else 'were'} replaced."
         self._say(words, "note")
 
-    def _ask_over(self, folder: FilePath, lost: str) -> None:
+    def _ask_over(self, folder: FilePath, lost: Sequence[Found]) -> None:
         """Whether files that somebody changed, or that are of another job, are to be replaced."""
         window = self.widget.window()
         assert isinstance(window, DocumentWindow)
         window.ask(
-            "caution", f"In {folder} {lost}. Replace what is there?",
-            ("Replace", lambda: self.write_into(folder, over=True)), ("Another folder …", self.ask_for_folder),
+            "caution", f"In {folder} {in_words(lost)}. Replace what is there?",
+            ("Replace", lambda: self.write_into(folder, over=lost)), ("Another folder …", self.ask_for_folder),
             about="files",
         )  # fmt: skip
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import cache
+from functools import cache, lru_cache
 from importlib.resources import files
 from pathlib import Path as FilePath
 
@@ -41,8 +41,9 @@ def own(folder: FilePath | None = None) -> tuple[dict[str, Controller], list[str
         return found, [f"{folder} could not be looked into."]
     for path in paths:
         try:
-            profile = read(path)
-        except OutputError as error:
+            stat = path.stat()
+            profile = _read_once(path, stat.st_mtime_ns, stat.st_size)
+        except (OutputError, OSError) as error:
             problems.append(str(error))
             continue
         if profile.name in found:
@@ -75,6 +76,12 @@ def read(path: FilePath) -> Controller:
     except OSError as error:
         raise OutputError(f"{path} could not be read: {why(error, path)}.") from error
     return parsed(data, path.name)
+
+
+@lru_cache(maxsize=256)
+def _read_once(path: FilePath, _modified: int, _size: int) -> Controller:
+    """A profile as long as its file stays: pages ask for all of them again and again."""
+    return read(path)
 
 
 def write(profile: Controller, path: FilePath) -> None:
