@@ -172,6 +172,109 @@ class TestNothing:
         assert left == ()
 
 
+def vee(diameter, angle, flat=0.0, name="bit1"):
+    return Bit(
+        id=BitId(name), name=name, kind=BitKind.VEE, diameter=diameter, angle=angle, tip_flat=flat, cutting_length=25
+    )
+
+
+def ball(diameter, name="bit1"):
+    return Bit(id=BitId(name), name=name, kind=BitKind.BALL, diameter=diameter, cutting_length=20)
+
+
+def carved(*paths, bit, others=(), **fields):
+    job, board, _ = board_with(*paths, kind=CarveCut, sheet=SHEET, bit=bit, **({"end_depth": 0.0} | fields))
+    job = with_boards(replace(job, bits=(*job.bits, *others)), (board,))
+    return board, measured(job, job.boards[0])[1]
+
+
+class TestCarvings:
+    @pytest.mark.parametrize("width", [0.5, 0.9, 1.0])
+    def test_a_stroke_narrower_than_the_flat_stands_whole_and_a_finer_tip_is_named(self, width):
+        others = (vee(30, 60, 0.2, "fine"), vee(30, 90, 0.0, "other angle"), vee(30, 60, 1.4, "blunter"))
+        _, (left,) = carved(Path.rectangle(0, 0, 40, width), bit=vee(30, 60, 1.0), others=others)
+        spot = left.spots[0]
+        assert (spot.why, spot.bit) == (Why.NARROW, "fine")
+        assert spot.height == pytest.approx(width / 2 / np.tan(np.pi / 6), abs=0.12)
+        # lower than can be told it stands nowhere but beside the outline
+        assert 40 * (width - 0.4) <= left.area <= 40 * width
+
+    def test_points_a_flat_does_not_get_into(self):
+        board, (left,) = carved(star(6, 25, 12), bit=vee(40, 60, 1.0), others=(vee(40, 60, 0.0, "sharp"),))
+        area = area_of(board)
+        missed = area.difference(area.buffer(-0.5, quad_segs=32).buffer(0.501, quad_segs=32))
+        assert left.count == 6
+        assert {spot.why for spot in left.spots} == {Why.CORNER}
+        assert {spot.bit for spot in left.spots} == {"sharp"}
+        for spot in left.spots:
+            assert shapely.dwithin(missed, shapely.points(spot.at), 0.1)
+        assert 0.4 * missed.area < left.area < 1.2 * missed.area
+
+    def test_the_middle_of_strokes_wider_than_the_bit_and_the_bit_that_is_wide_enough(self):
+        others = (vee(16, 90, 0.0, "still too small"), vee(24, 90, 0.0, "wide"), vee(40, 90, 0.0, "wider"))
+        board, (left,) = carved(Path.rectangle(0, 0, 40, 20), bit=vee(10, 90), others=others)
+        (spot,) = left.spots
+        assert (spot.why, spot.bit) == (Why.WIDE, "wide")
+        assert spot.height == pytest.approx(10.0 - 5.0, abs=0.1)
+        assert left.area == pytest.approx(area_of(board).buffer(-5.0, join_style="mitre").area, rel=0.03)
+
+    @pytest.mark.parametrize("bit", [vee(32, 90, 0.2), vee(32, 60, 0.0)])
+    def test_a_limit_leaves_a_floor_and_no_more(self, bit):
+        assert carved(Path.rectangle(0, 0, 40, 20), bit=bit, end_depth=4.0)[1] == ()
+
+    @pytest.mark.parametrize("path", [Path.rectangle(0, 0, 60, 5), Path.circle((0, 0), 3.4), star(5, 7, 3)])
+    def test_a_ball_in_strokes_it_serves_leaves_nothing(self, path):
+        assert carved(path, bit=ball(8))[1] == ()
+
+    def test_a_ball_in_strokes_too_wide_leaves_their_middle(self):
+        _, (left,) = carved(Path.rectangle(0, 0, 60, 12), bit=ball(8), others=(ball(16, "larger"), ball(10, "hardly")))
+        (spot,) = left.spots
+        assert (spot.why, spot.bit) == (Why.WIDE, "larger")
+        served = 4 - np.sqrt(16 - 3.6**2)  # of its radius a ball carves to nine tenths
+        assert spot.height == pytest.approx(4 - served, abs=0.1)
+        assert 0.75 * 52.8 * 4.8 < spot.area < 1.1 * 52.8 * 4.8
+
+    def test_a_floor_a_ball_leaves_in_ridges(self):
+        _, left = carved(Path.rectangle(0, 0, 60, 20), bit=ball(8), end_depth=2.0, cusp=0.3)
+        (one,) = left
+        assert {spot.why for spot in one.spots} == {Why.RIDGE}
+        assert 0.15 <= one.height <= 0.4
+
+
+class TestWaste:
+    def both(self, *, side, inner, through=True):
+        """A pocket whose corners a round bit leaves, and a second outline cut within it or around its corner."""
+        job, board, cut = board_with(Path.rectangle(0, 0, 60, 40), inner, kind=PocketCut, sheet=SHEET, end_depth=3.0)
+        (shape,) = board.shapes
+        ground = replace(shape, id="ground", paths=shape.paths[:1])
+        part = replace(shape, id="part", paths=shape.paths[1:])
+        outline = ProfileCut(
+            id="cut9", name="Outline", bit=cut.bit, shapes=("part",), side=side, goes_through=through, end_depth=0.0 if through else 2.0,
+        )  # fmt: skip
+        board = replace(board, shapes=(ground, part), cuts=(replace(cut, shapes=("ground",)), outline))
+        job = with_boards(job, (board,))
+        return {one.cut: one for one in measured(job, job.boards[0])[1]}
+
+    def test_corners_of_a_ground_that_fall_away_with_the_frame(self):
+        inner = Path.rectangle(10, 10, 40, 20)
+        assert "cut1" not in self.both(side=Side.OUTSIDE, inner=inner)
+        stays = self.both(side=Side.OUTSIDE, inner=inner, through=False)
+        assert stays["cut1"].count == 4
+
+    def test_corners_that_fall_out_of_an_opening(self):
+        left = self.both(side=Side.INSIDE, inner=Path.rectangle(-10, -10, 80, 60))
+        assert "cut1" not in left
+
+    def test_only_what_reaches_over_the_edge_of_the_part_is_not_counted(self):
+        left = self.both(side=Side.OUTSIDE, inner=Path.rectangle(20, -15, 60, 70))
+        assert left["cut1"].count == 2
+        assert all(spot.at[0] > 80 for spot in left["cut1"].spots)
+
+    def test_a_part_that_only_touches_takes_nothing_from_it(self):
+        left = self.both(side=Side.OUTSIDE, inner=Path.rectangle(20, 40, 20, 30))
+        assert left["cut1"].count == 4
+
+
 def test_a_missing_wide_place_is_told_as_passed():
     """A pocket of which a stretch is simply not in the run, as no planner of ours would leave it."""
     job, board, _ = board_with(Path.rectangle(0, 0, 80, 40), kind=PocketCut, sheet=SHEET, end_depth=4.0)

@@ -12,10 +12,16 @@ from archimetra.job.cut_parts import Side
 from archimetra.toolpath.groups import groups_of
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.shared.contours import kept_region
+from archimetra.toolpath.wanted import Freed
 
 
 def parts_kept(works: Iterable[ResolvedCut]) -> Region | None:
-    """The ground of what outlines free, openings taken out; None where nothing is cut out of the sheet. A part in another's opening is a part."""
+    """The ground of what outlines free, openings taken out; None where nothing is cut out of the sheet."""
+    return freed_by(works).kept or None
+
+
+def freed_by(works: Iterable[ResolvedCut]) -> Freed:
+    """What cuts through the sheet free. A part in another's opening is a part."""
     outlines: list[Region] = []
     openings: list[Region] = []
     for work in works:
@@ -28,11 +34,9 @@ def parts_kept(works: Iterable[ResolvedCut]) -> Region | None:
             except GeometryError:
                 continue
             (outlines if cut.loosens is Side.OUTSIDE else openings).append(region)
-    if not outlines:
-        return None
     # the innermost outline around a place decides: a part in an opening lies in the part around it, too
     parts = shapely.union_all(outlines)
     for opening in sorted(openings, key=lambda region: -region.area):
         inner = [part for part in outlines if opening.buffer(0.05).covers(part)]
         parts = shapely.difference(parts, shapely.difference(opening, shapely.union_all(inner)) if inner else opening)
-    return as_region(parts)
+    return Freed(as_region(parts), as_region(shapely.difference(shapely.union_all(openings), parts)))

@@ -8,6 +8,7 @@ import shapely
 
 from archimetra.base.errors import GeometryError
 from archimetra.engine.messages import BoardPlan
+from archimetra.engine.parts_kept import freed_by
 from archimetra.geometry.region import Region, as_region
 from archimetra.job.bits import Bit
 from archimetra.job.job import Board, Job
@@ -18,22 +19,25 @@ from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.rows import row_of
 from archimetra.toolpath.shared.fixtures import GAP_MM, outline_of
-from archimetra.toolpath.wanted import Wanted
+from archimetra.toolpath.wanted import Freed, Wanted, without_waste
 
 
 def standing_of(job: Job, board: Board, plan: BoardPlan, report: Callable[[], None] = lambda: None) -> tuple[Left, ...]:
     """By cut, the most first. ``report`` is called between pieces and may raise to stop."""
     works = [work for work in resolved(job, board).values() if work.cut.is_on]
-    wanted = [one for work in works for one in _wanted(work)]
+    freed = freed_by(works)
+    wanted = [one for work in works for one in _wanted(work, freed)]
     around = Looking({work.cut.id: work.bit for work in works}, _clamped(board, job.bits), job.bits)
     return left_standing(board.sheet, plan.run, job.bits, wanted, around, report=report)
 
 
-def _wanted(work: ResolvedCut) -> Iterator[Wanted]:
-    """Piece by piece: what lies in an opening of another piece is no opening in that."""
+def _wanted(work: ResolvedCut, freed: Freed) -> Iterator[Wanted]:
+    """Piece by piece: what lies in an opening of another piece is no opening in that. An outline's own edge lies in the waste it makes."""
+    makes_waste = work.cut.loosens is not None and work.is_through
     for group in groups_of(work):
         try:
-            yield from row_of(work.cut).wanted(group.work)
+            wanted = row_of(work.cut).wanted(group.work)
+            yield from wanted if makes_waste else without_waste(wanted, freed)
         except GeometryError:
             continue  # outlines that make no area are told by the planner
 

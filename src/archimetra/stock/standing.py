@@ -18,7 +18,7 @@ from shapely.geometry import Polygon
 
 from archimetra.geometry.arrays import BoolArray, FloatArray
 from archimetra.geometry.distance import SegmentField
-from archimetra.geometry.region import Region, polygons_of
+from archimetra.geometry.region import Region, as_region, polygons_of
 from archimetra.geometry.sheets import cells_inside
 from archimetra.job.bits import FLAT_BOTTOMED, UNDERCUTS, Bit, BitKind
 from archimetra.job.ids import BitId, CutId
@@ -26,6 +26,7 @@ from archimetra.job.sheet import Sheet
 from archimetra.stock.grid import Grid, part
 from archimetra.stock.standing_results import Left, Spot, Why
 from archimetra.stock.timeline import StockParts
+from archimetra.toolpath.carve_depths import widest
 from archimetra.toolpath.shared.program import Run
 from archimetra.toolpath.wanted import Wanted
 
@@ -37,6 +38,7 @@ MOST_SPOTS = 120  # of a cut, the largest; the rest is only counted
 _MOST_TRIED = 40  # spots for which bits are tried; the others are like one of them
 _SURE = 0.75  # of a cell: nearer to an edge a cell may lie to either side of it
 _RIDGE_SHARE = 0.35  # lower than this share of its cut's depth it is a ridge, not a place never reached
+_WIDEST = 0.85  # of a bit's radius: a ball carves to nine tenths, and cells lie to either side
 _DIAMETERS = (6.0, 5.0, 4.0, 3.175, 3.0, 2.5, 2.0, 1.5, 1.0, 0.8, 0.5)  # of straight bits that can be bought, mm
 _REACHES = 0.8  # of a spot: a bit that takes so much gets there
 
@@ -92,20 +94,25 @@ def _spots(sheet: Sheet, stock: StockParts, of: Wanted, polygon: Polygon, finest
 
 def _excess(field: FloatArray, grid: Grid, inside: BoolArray, of: Wanted, polygon: Polygon) -> FloatArray:
     """How much higher than wanted each cell inside stands, 0 where that may be a matter of the cells."""
-    if of.slope > 0:
+    lowest, spare = np.full(inside.shape, 1.0), np.full(inside.shape, LEAST_MM)
+    if of.has_walls:
         j, i = np.nonzero(inside)
         places = np.column_stack((grid.x0 + (i + 0.5) * grid.cell, grid.y0 + (j + 0.5) * grid.cell))
-        deepest = of.depth - of.start
         rings = [np.asarray(shapely.get_coordinates(ring)) for ring in (polygon.exterior, *polygon.interiors)]
-        away = SegmentField(rings, reach_mm=deepest * of.slope + grid.cell).gaps(places)
-        lowest = np.full(inside.shape, 1.0)
-        lowest[j, i] = -(of.start + np.minimum(away / of.slope, deepest))
-        spare = of.spare + 0.25 * grid.cell / of.slope + LEAST_MM
+        away = SegmentField(rings, reach_mm=min(of.reach, _farthest(polygon)) + grid.cell).gaps(places)
+        lowest[j, i] = -of.depths(away)
+        spare[j, i] += 0.25 * grid.cell * of.steepness(away)
     else:
-        lowest = np.where(distance_transform_edt(inside) > _SURE + 0.5, -of.depth, 1.0)
-        spare = of.spare + LEAST_MM
+        lowest[distance_transform_edt(inside) > _SURE + 0.5] = -of.depth
+    spare += np.where(field < -of.start - LEAST_MM, of.spare, 0.0)  # where the bit never was, its shape excuses nothing
     over = field - lowest
     return np.where((lowest < 0) & (over > spare), over, 0.0)
+
+
+def _farthest(polygon: Polygon) -> float:
+    """No place within it is farther from its edge."""
+    x0, y0, x1, y1 = polygon.bounds
+    return float(min(x1 - x0, y1 - y0)) / 2
 
 
 def _spot(grid: Grid, where: tuple[slice, slice], mask: BoolArray, excess: FloatArray) -> Spot:
@@ -130,12 +137,8 @@ def _looked_at(spots: Sequence[Spot], of: Wanted, wanted: Sequence[Wanted], arou
         of = next((one for one in mine if shapely.dwithin(one.region, shapely.points(spot.at), 0.01)), of)
         why = _why(spot, of, bit, around.clamped)
         found, share, needs = None, 0.0, 0.0
-        if why in (Why.CORNER, Why.NARROW) and of.slope == 0 and rank < _MOST_TRIED:
-            found, share = _reached(spot, of, bit, around.candidates)
-            if share < _REACHES:
-                needs = next(
-                    (d for d in _DIAMETERS if d < bit.diameter and _share(spot, d / 2, of.region) >= _REACHES), 0.0
-                )
+        if rank < _MOST_TRIED:
+            found, share, needs = _tried(spot, why, of, bit, around.candidates)
         out.append(msgspec.structs.replace(spot, why=why, bit=found, share=share, needs=needs))
     return tuple(out)
 
@@ -144,22 +147,72 @@ def _why(spot: Spot, of: Wanted, bit: Bit, clamped: Region | None) -> Why:
     at = shapely.points(spot.at)
     if clamped is not None and shapely.dwithin(clamped, at, 0.2):
         return Why.CLAMP
-    if of.slope == 0 and bit.kind not in FLAT_BOTTOMED and bit.kind is not BitKind.DRILL:
+    if of.has_walls:
+        return _why_carved(spot, of, bit)
+    if bit.kind not in FLAT_BOTTOMED and bit.kind is not BitKind.DRILL:
         return Why.RIDGE  # a round tip flattens no floor and squares no foot of a wall
     if spot.height < _RIDGE_SHARE * (of.depth - of.start):
         return Why.RIDGE
-    if of.slope == 0 and float(shapely.distance(shapely.boundary(of.region), at)) > bit.radius * 1.02:
+    if _away(of, at) > bit.radius * 1.02:
         return Why.PASSED
     # what a disc leaves of a corner is less than its square; a narrow place is longer than wide
     return Why.CORNER if spot.area <= 1.1 * bit.radius**2 else Why.NARROW
 
 
-def _reached(spot: Spot, of: Wanted, bit: Bit, candidates: Sequence[Bit]) -> tuple[BitId | None, float]:
-    """The thickest of the candidates that gets to nearly all of it, else the one that gets to most."""
+def _why_carved(spot: Spot, of: Wanted, bit: Bit) -> Why:
+    """Of what stands on walls that slope, or between them."""
+    away = _away(of, shapely.points(spot.at))
+    depth = float(of.depths(np.array([away]))[0])
+    # where walls meet wider than the bit is, its flanks end above them
+    if depth - of.start > bit.rise_at(widest(bit)) + LEAST_MM and away > _WIDEST * bit.radius:
+        return Why.WIDE
+    if spot.height < 0.8 * (depth - of.start):  # it was here, and lower down it was not
+        return Why.RIDGE
+    if depth >= of.depth - 1e-6 and spot.height < of.depth - of.start + LEAST_MM and away > of.reach:
+        return Why.FLOOR
+    if away > bit.tip_flat / 2 * 1.02 and bit.kind is BitKind.VEE:
+        return Why.PASSED
+    return Why.CORNER if spot.area <= 4.4 * (bit.tip_flat / 2) ** 2 else Why.NARROW
+
+
+def _away(of: Wanted, at: object) -> float:
+    return float(shapely.distance(shapely.boundary(of.region), at))
+
+
+def _tried(
+    spot: Spot, why: Why, of: Wanted, bit: Bit, candidates: Sequence[Bit]
+) -> tuple[BitId | None, float, float]:
+    """The bit that gets there, to how much of the spot, and the diameter of one that would where none does."""
+    if of.has_walls:
+        if why is Why.FLOOR:
+            floor = as_region(shapely.buffer(of.region, -of.reach, quad_segs=16))
+            flats = [one for one in candidates if _clears(one, of.depth)]
+            return (*_reached(spot, floor, [(one, one.radius) for one in flats]), 0.0)
+        alike = [one for one in candidates if _leaves_like(one, bit)]
+        if why is Why.WIDE:
+            wide = _away(of, shapely.points(spot.at))
+            wide = wide if of.ball > 0 else min(wide, of.reach)
+            larger = [one for one in alike if widest(one) >= wide and one.diameter > bit.diameter]
+            best = min(larger, key=lambda one: one.diameter, default=None)
+            return (best.id, 1.0, 0.0) if best is not None else (None, 0.0, 0.0)
+        if why in (Why.CORNER, Why.NARROW) and bit.kind is BitKind.VEE:
+            return (*_reached(spot, of.region, [(o, o.tip_flat / 2) for o in alike if o.tip_flat < bit.tip_flat]), 0.0)
+        return None, 0.0, 0.0
+    if why not in (Why.CORNER, Why.NARROW):
+        return None, 0.0, 0.0
+    fitting = [(one, one.radius) for one in candidates if _clears(one, of.depth) and one.diameter < bit.diameter - 0.05]
+    found, share = _reached(spot, of.region, fitting)
+    needs = 0.0
+    if share < _REACHES:
+        needs = next((d for d in _DIAMETERS if d < bit.diameter and _share(spot, d / 2, of.region) >= _REACHES), 0.0)
+    return found, share, needs
+
+
+def _reached(spot: Spot, region: Region, candidates: Sequence[tuple[Bit, float]]) -> tuple[BitId | None, float]:
+    """The widest of the candidates, each with the radius of its tip, that gets to nearly all of it, else the one that gets to most."""
     best: tuple[BitId | None, float] = (None, 0.0)
-    fitting = [one for one in candidates if _may_reach(one, bit, of.depth)]
-    for one in sorted(fitting, key=lambda b: -b.diameter):
-        share = _share(spot, one.radius, of.region)
+    for one, radius in sorted(candidates, key=lambda pair: -pair[1]):
+        share = _share(spot, radius, region)
         if share >= _REACHES:
             return one.id, share
         if share > best[1] + 0.02:
@@ -167,9 +220,13 @@ def _reached(spot: Spot, of: Wanted, bit: Bit, candidates: Sequence[Bit]) -> tup
     return best
 
 
-def _may_reach(one: Bit, bit: Bit, depth: float) -> bool:
-    is_flat = one.kind in FLAT_BOTTOMED and one.kind not in UNDERCUTS
-    return is_flat and one.diameter < bit.diameter - 0.05 and one.cutting_length >= depth - 1e-6
+def _leaves_like(one: Bit, bit: Bit) -> bool:
+    """Whether its walls are as steep. Balls leave none as steep, but the larger one serves wider strokes."""
+    return one.kind is bit.kind and (bit.kind is BitKind.BALL or abs(one.angle - bit.angle) < 0.05)
+
+
+def _clears(one: Bit, depth: float) -> bool:
+    return one.kind in FLAT_BOTTOMED and one.kind not in UNDERCUTS and one.cutting_length >= depth - 1e-6
 
 
 def _share(spot: Spot, radius: float, region: Region) -> float:

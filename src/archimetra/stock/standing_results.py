@@ -15,6 +15,8 @@ class Why(StrEnum):
 
     CORNER = "corner"  # the bit is too thick for the corner
     NARROW = "narrow"  # and for the place
+    WIDE = "wide"  # it is too small for the stroke, whose middle it leaves
+    FLOOR = "floor"  # a carving's floor that was not cleared
     RIDGE = "ridge"  # between two passes, or under a round tip
     CLAMP = "clamp"  # the bit was lifted over what holds the sheet
     PASSED = "passed"  # it would fit, and does not come here

@@ -56,23 +56,29 @@ def _offers(picked: Picked) -> Iterator[Offer]:
 
 
 def _wanted(work: ResolvedCut) -> Iterator[Wanted]:
-    """Walls that slope as the bit does, down to the limit."""
+    """Walls that slope as the bit does, as deep as they meet or as the cut or the sheet let them: that its bit is too small is no wish."""
+    import numpy as np
+
     from archimetra.base.errors import GeometryError
     from archimetra.toolpath.carve.area import area_of_carving
 
     carving = work.carving
     assert carving is not None
     assert isinstance(work.cut, CarveCut)
-    if work.bit.kind is BitKind.BALL:
-        return  # its walls are round: only strokes of one width come out as drawn, and those that do not are told while planning
     try:
         region = area_of_carving(work.shapes, work.cut, carving).region
     except GeometryError:
         return
-    spare = carving.narrowest / carving.slope if work.bit.kind is BitKind.VEE else work.bit.tip_ball
-    yield Wanted(
-        work.cut.id, region, carving.floor_depth + work.face, start=carving.start + carving.sink + work.face, slope=carving.slope, spare=spare
-    )  # fmt: skip
+    bit, above = work.bit, carving.start + carving.sink + work.face
+    by_cut = work.cut.end_depth - above + work.face if work.cut.has_limit else np.inf
+    depth = above + max(min(by_cut, work.sheet.thinnest + work.face - above), 0.0)
+    if bit.kind is BitKind.BALL:
+        yield Wanted(work.cut.id, region, depth, start=above, ball=bit.radius)
+        return
+    # where walls meet, the tip stays above the edge they would make
+    blunt = carving.narrowest if bit.kind is BitKind.VEE else bit.ball_meets_taper[0]
+    spare = blunt / carving.slope - bit.rise_at(blunt)
+    yield Wanted(work.cut.id, region, depth, start=above, slope=carving.slope, spare=spare)
 
 
 ROW = Row(CarveCut, _plan, _resolve, offers=_offers, wanted=_wanted)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable
 
 from PySide6.QtCore import QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPixmap
@@ -12,7 +13,7 @@ from archimetra.app.stations.artwork.panel import Panel, clear_rows
 from archimetra.app.views.left_marks import mask_image
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.form import Form
-from archimetra.edits import leftovers
+from archimetra.edits import cutting, leftovers
 from archimetra.job.cuts import Clears
 from archimetra.job.ids import BitId
 from archimetra.job.quantities import format_length
@@ -23,9 +24,19 @@ _ROOM_MM = 4.0  # around a spot in its picture
 _WHY = {
     Why.CORNER: ("corner too tight for the bit", "corners too tight for the bit"),
     Why.NARROW: ("place too narrow for the bit", "places too narrow for the bit"),
+    Why.WIDE: ("stroke wider than the bit carves", "strokes wider than the bit carves"),
+    Why.FLOOR: ("floor that is not cleared", "floors that are not cleared"),
     Why.RIDGE: ("ridge between passes", "ridges between passes"),
     Why.CLAMP: ("place kept by a clamp", "places kept by clamps"),
     Why.PASSED: ("place the bit does not come to", "places the bit does not come to"),
+}
+
+
+_CARVED = {  # what helps where no bit of the job does
+    Why.CORNER: "A bit of the same angle with a finer tip would get there.",
+    Why.NARROW: "A bit of the same angle with a finer tip would get there.",
+    Why.WIDE: "A wider bit of the same angle would; or a depth limit, and a straight bit for the floor.",
+    Why.FLOOR: "A straight bit no wider than the floor would clear it.",
 }
 
 
@@ -118,14 +129,21 @@ class LeftPanel(Panel):
         show.clicked.connect(lambda _c=False: self.show_next(left))
         line.addWidget(show)
         if self.bit_to_add(left) is not None:
-            add = QPushButton("Add that cut")
-            add.setProperty("kind", "add")
-            add.setToolTip("A cut of its own with that bit, only where this one could not get")
-            add.clicked.connect(lambda _c=False: self.add_cut(left))
-            line.addWidget(add)
+            line.addWidget(
+                self._add("Add that cut", "A cut of its own with that bit, only where this one could not get", lambda: self.add_cut(left))
+            )  # fmt: skip
+        elif self.bit_to_use(left) is not None:
+            line.addWidget(self._add("Use that bit", "Carve all of it with that bit instead", lambda: self.use_bit(left)))
         line.addStretch(1)
         column.addLayout(line)
         return card
+
+    def _add(self, words: str, tip: str, does: Callable[[], None]) -> QPushButton:
+        add = QPushButton(words)
+        add.setProperty("kind", "add")
+        add.setToolTip(tip)
+        add.clicked.connect(lambda _c=False: does())
+        return add
 
     def _why(self, left: Left) -> str:
         counts = Counter(spot.why for spot in left.spots)
@@ -146,7 +164,11 @@ class LeftPanel(Panel):
         bit = s.job.bit(spot.bit) if spot.bit is not None else None
         if bit is not None:
             words.append(f"{bit.name} gets to {spot.share:.0%} of {'the largest' if left.count > 1 else 'it'}.")
-        if spot.needs:
+        cut = s.board.cut(left.cut)
+        if cut is not None and cut.leftover is Clears.FLOOR:
+            if bit is None and spot.why in _CARVED:
+                words.append(_CARVED[spot.why])
+        elif spot.needs:
             words.append(f"A straight bit of {format_length(spot.needs, s.job.unit)} {s.job.unit} would.")
         elif bit is None and spot.why is Why.CORNER:
             words.append("No round bit gets right into a corner; corner overcut on the cut makes room past it.")
@@ -185,17 +207,33 @@ class LeftPanel(Panel):
         self.session.place_wanted.emit(_Place(left.spots[number].at, left.cut))
 
     def bit_to_add(self, left: Left) -> BitId | None:
-        """The bit that would clear the rest, where a cut of its own can do that."""
+        """The bit that would clear the rest, or a carving's floor, where a cut of its own can do that."""
         cut = self.session.board.cut(left.cut)
-        bit = next((spot.bit for spot in left.spots if spot.bit is not None), None)
-        return bit if cut is not None and cut.leftover is Clears.REST else None
+        if cut is None or cut.leftover is Clears.FLOOR:
+            return _bit_of(left, lambda spot: spot.why is Why.FLOOR)
+        return _bit_of(left, lambda spot: True) if cut.leftover is Clears.REST else None
+
+    def bit_to_use(self, left: Left) -> BitId | None:
+        """The bit that would carve what this one cannot."""
+        cut = self.session.board.cut(left.cut)
+        return _bit_of(left, lambda spot: spot.why is not Why.FLOOR) if cut is not None and cut.leftover is Clears.FLOOR else None
 
     def add_cut(self, left: Left) -> None:
-        bit = self.bit_to_add(left)
-        if bit is not None:
-            edit, new = leftovers.add_rest(self.session.job, left.cut, bit)
+        bit, cut = self.bit_to_add(left), self.session.board.cut(left.cut)
+        if bit is not None and cut is not None:
+            add = leftovers.add_floor if cut.leftover is Clears.FLOOR else leftovers.add_rest
+            edit, new = add(self.session.job, left.cut, bit)
             self.session.apply(edit)
             self.session.show_cut(new)
+
+    def use_bit(self, left: Left) -> None:
+        bit = self.bit_to_use(left)
+        if bit is not None:
+            self.session.apply(cutting.change_cut(self.session.job, left.cut, "Carve with another bit", bit=bit))
+
+
+def _bit_of(left: Left, is_meant: Callable[[Spot], bool]) -> BitId | None:
+    return next((spot.bit for spot in left.spots if spot.bit is not None and is_meant(spot)), None)
 
 
 class _Place:
