@@ -366,6 +366,21 @@ class TestCheck:
         assert "Tried" in words_on(panel)
         now, then = panel._made.trials
         assert then.seconds > now.seconds
+        one, other = panel._maps
+        through = session.board.sheet.thickest
+        assert now.depths.max() == pytest.approx(through)  # the outline goes through, and the map shows its slot
+        slot = np.argwhere(now.depths > through - 0.01)[0]
+        ny, nx = now.depths.shape
+        u, v = (slot[1] + 0.5) / nx, (slot[0] + 0.5) / ny
+        place = one.place
+        at = QPoint(round(place.x() + u * place.width()), round(place.y() + v * place.height()))
+        plain = colours(other)
+        QTest.mouseMove(one, at)
+        qtbot.waitUntil(lambda: other._at is not None)
+        assert other.depth_at((u, v)) == pytest.approx(through)
+        assert not np.array_equal(colours(other), plain)  # the same place is marked there
+        panel._shows.button("wood").click()
+        assert panel._shows.value == "wood"
         button(window, "Keep the other").click()
         changed = session.board.cut(outline.id)
         assert changed.recipe(bit, session.board.sheet.material).feed == pytest.approx(feed / 2)

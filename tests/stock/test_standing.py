@@ -262,8 +262,17 @@ class TestWaste:
         assert stays["cut1"].count == 4
 
     def test_corners_that_fall_out_of_an_opening(self):
-        left = self.both(side=Side.INSIDE, inner=Path.rectangle(-10, -10, 80, 60))
-        assert "cut1" not in left
+        left = self.both(side=Side.INSIDE, inner=Path.rectangle(40, -15, 80, 70))
+        assert left["cut1"].count == 2
+        assert all(spot.at[0] < 80 for spot in left["cut1"].spots)
+
+    def test_a_plate_cut_out_inside_its_frame_is_the_part(self):
+        """Ground worked wholly inside the opening: its own corners count, those of the frame do not."""
+        left = self.both(side=Side.INSIDE, inner=Path.rectangle(-20, -20, 100, 80))
+        assert left["cut1"].count == 4
+        assert "cut9" not in left
+        alone, there, _ = board_with(Path.rectangle(0, 0, 50, 40), kind=ProfileCut, sheet=SHEET, side=Side.INSIDE, goes_through=True, end_depth=0.0)  # fmt: skip
+        assert measured(alone, there)[1][0].count == 4
 
     def test_only_what_reaches_over_the_edge_of_the_part_is_not_counted(self):
         left = self.both(side=Side.OUTSIDE, inner=Path.rectangle(20, -15, 60, 70))

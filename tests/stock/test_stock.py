@@ -6,6 +6,7 @@ from math import pi, radians, tan
 
 import numpy as np
 import pytest
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -17,7 +18,7 @@ from archimetra.job.sheet import Sheet
 from archimetra.output.timing import time_run
 from archimetra.stock.bitshapes import bit_shapes
 from archimetra.stock.grid import cell_for, grid_shape
-from archimetra.stock.sweep_kernels import cut_z
+from archimetra.stock.sweep_kernels import cut_z, sweep
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.profile.planner import plan_profile
 from archimetra.toolpath.resolve import resolve
@@ -64,6 +65,47 @@ class TestSweeping:
             assert min(z, 50.0) <= min(brute, 50.0) + 1e-9  # never leaves more than the stamps
             if brute < 40 and d.min() < bit.radius - 0.02:
                 assert z >= brute - 0.02  # and takes no more, but for the stamps' own spacing
+
+    @settings(max_examples=60)
+    @given(
+        st.sampled_from(sorted(BITS)),
+        st.tuples(*[st.floats(-4, 24)] * 4),
+        st.sampled_from([(-2.0, -2.0), (-0.5, -6.0), (-6.0, -0.5), (1.0, -3.0), (-3.0, -3.001), (2.0, 0.0)]),
+        st.sampled_from(["as it is", "down", "along x", "hardly", "steep"]),
+        st.sampled_from([0.0, -3000.0]),
+    )
+    def test_every_cell_of_a_field_is_as_low_as_the_move_leaves_it(self, name, ends, depths, way, origin):
+        """Rows of cells are worked out together in forms of their own; ``cut_z`` is the one compared with stamping above."""
+        x0, y0, x1, y1 = ends
+        x1, y1 = {
+            "as it is": (x1, y1), "down": (x0, y0), "along x": (x1, y0), "hardly": (x0 + 1e-7, y0), "steep": (x0 + 0.3, y0 + 0.2),
+        }[way]  # fmt: skip
+        arguments = bit_shapes([BITS[name]]).arguments()
+        points = np.array([(x0 + origin, y0 + origin, depths[0]), (x1 + origin, y1 + origin, depths[1])])
+        cell, field = 0.4, np.zeros((50, 50), dtype=np.float32)
+        marks = np.zeros((1, 1), dtype=bool)
+        sweep(field, origin, origin, cell, points, 1, 2, np.zeros(2, dtype=np.int64), *arguments, marks)
+        one = [a[0] for a in arguments]
+        exact = np.array(
+            [
+                [
+                    cut_z(
+                        (i + 0.5) * cell, (j + 0.5) * cell, x0, y0, depths[0], x1, y1, depths[1], int(one[0]), *one[1:]
+                    )
+                    for i in range(50)
+                ]
+                for j in range(50)
+            ]
+        )
+        unlike = np.abs(field - np.minimum(exact, 0.0)) > 2e-5
+        # a cell on the very rim lies to either side
+        x, y = np.meshgrid((np.arange(50) + 0.5) * cell, (np.arange(50) + 0.5) * cell)
+        rim = shapely.boundary(
+            shapely.buffer(shapely.linestrings([(x0, y0), (x1, y1)]), BITS[name].radius, quad_segs=256)
+        )
+        unlike &= shapely.distance(rim, shapely.points(x, y)) > 1e-3
+        assert not unlike.any()
+        assert marks.any() or not (field < 0).any()
 
     @pytest.mark.parametrize("name", sorted(BITS))
     def test_the_field_of_a_whole_profile_equals_brute_stamping(self, name):

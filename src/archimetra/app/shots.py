@@ -25,6 +25,7 @@ from archimetra.base.files import write_safely
 from archimetra.demo import artwork, quay_tide_clock
 from archimetra.edits import basic as edits
 from archimetra.edits import cutting
+from archimetra.edits.edit import Edit
 from archimetra.job.file import JobFile, load_job
 from archimetra.job.flat import instance_of
 
@@ -99,7 +100,7 @@ def make_shots(folder: FilePath) -> None:
 
 
 def _shoot_seeing(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
-    """The dial tilted while it is cut, findings of a spoiled one, what the stamp's cuts leave standing."""
+    """The dial tilted while it is cut, findings of a spoiled one, what a blunt V bit leaves of it."""
     session = window.session
     session.show_cut(session.board.cuts[-1].id)
     window.station_cuts()
@@ -118,7 +119,12 @@ def _shoot_seeing(window: MainWindow, studio: _Studio, shoot: Callable[[str], No
     window.station_check()
     shoot("check")
     session.undo()
-    session.show_board(session.job.boards[5].id)
+    star = next(cut for cut in session.board.cuts if cut.name == "Star, pocket")
+    blunt = tuple(
+        msgspec.structs.replace(bit, tip_flat=1.2, diameter=14.0) if bit.id == star.bit else bit
+        for bit in session.job.bits
+    )
+    session.apply(Edit("A blunt V", msgspec.structs.replace(session.job, bits=blunt)))
     studio.settle()
     studio.go_to_share(1.0)
     page = window.page("check")

@@ -331,7 +331,7 @@ class BitTrial(msgspec.Struct, frozen=True):
 
 class Trial(msgspec.Struct, frozen=True, eq=False):
     """A cut in one version: seconds of it and of the whole board; how deep it goes, mm; how much it takes, cm3/min; how much it leaves standing, mm2,
-    and how high; the words of what is told of it; and a picture, (ny, nx) uint32."""
+    and how high; the words of what is told of it; a picture, (ny, nx) uint32, and the depths in mm it shows, (ny, nx)."""
 
     seconds: float
     total: float
@@ -341,6 +341,7 @@ class Trial(msgspec.Struct, frozen=True, eq=False):
     left_height: float
     told: tuple[str, ...]
     picture: AnyArray
+    depths: AnyArray
 
 
 class TrialsMade(msgspec.Struct, frozen=True, eq=False):

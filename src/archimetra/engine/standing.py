@@ -19,25 +19,28 @@ from archimetra.toolpath.resolve import resolved
 from archimetra.toolpath.resolved_cut import ResolvedCut
 from archimetra.toolpath.rows import row_of
 from archimetra.toolpath.shared.fixtures import GAP_MM, outline_of
-from archimetra.toolpath.wanted import Freed, Wanted, without_waste
+from archimetra.toolpath.wanted import Wanted, without_frames, without_waste
 
 
 def standing_of(job: Job, board: Board, plan: BoardPlan, report: Callable[[], None] = lambda: None) -> tuple[Left, ...]:
     """By cut, the most first. ``report`` is called between pieces and may raise to stop."""
     works = [work for work in resolved(job, board).values() if work.cut.is_on]
-    freed = freed_by(works)
-    wanted = [one for work in works for one in _wanted(work, freed)]
+    edges: list[Wanted] = []
+    grounds: list[Wanted] = []
+    for work in works:
+        (edges if work.cut.loosens is not None and work.is_through else grounds).extend(_wanted(work))
+    carved = {work.cut.id for work in works if work.cut.leftover is not None}
+    freed = freed_by(works, [one.region for one in grounds if one.cut in carved])
+    wanted = [*without_frames(edges, freed), *without_waste(grounds, freed)]
     around = Looking({work.cut.id: work.bit for work in works}, _clamped(board, job.bits), job.bits)
     return left_standing(board.sheet, plan.run, job.bits, wanted, around, report=report)
 
 
-def _wanted(work: ResolvedCut, freed: Freed) -> Iterator[Wanted]:
-    """Piece by piece: what lies in an opening of another piece is no opening in that. An outline's own edge lies in the waste it makes."""
-    makes_waste = work.cut.loosens is not None and work.is_through
+def _wanted(work: ResolvedCut) -> Iterator[Wanted]:
+    """Piece by piece: what lies in an opening of another piece is no opening in that."""
     for group in groups_of(work):
         try:
-            wanted = row_of(work.cut).wanted(group.work)
-            yield from wanted if makes_waste else without_waste(wanted, freed)
+            yield from row_of(work.cut).wanted(group.work)
         except GeometryError:
             continue  # outlines that make no area are told by the planner
 

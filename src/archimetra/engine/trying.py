@@ -9,6 +9,7 @@ import numpy as np
 from archimetra.engine.messages import Trial, TrialRequest
 from archimetra.engine.planning import plan_board
 from archimetra.engine.standing import standing_of
+from archimetra.geometry.arrays import AnyArray
 from archimetra.geometry.path import bounds_of
 from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
@@ -43,12 +44,12 @@ def _tried(job: Job, board: Board, cut_id: CutId, cache: Any, report: Any) -> Tr
         rate = r.feed * r.depth_per_pass * r.stepover * work.bit.diameter / 1000
     return Trial(
         seconds, plan.times.total, deepest, rate, left.area if left is not None else 0.0, left.height if left is not None else 0.0,
-        tuple(f.words for f in plan.findings if f.subject == cut_id), _picture(job, board, cut_id, plan.run),
+        tuple(f.words for f in plan.findings if f.subject == cut_id), *_pictures(job, board, cut_id, plan.run),
     )  # fmt: skip
 
 
-def _picture(job: Job, board: Board, cut_id: CutId, run: Any) -> Any:
-    """The finished stock around what the cut takes, (ny, nx) uint32."""
+def _pictures(job: Job, board: Board, cut_id: CutId, run: Any) -> tuple[AnyArray, AnyArray]:
+    """The finished stock around what the cut takes, lit (ny, nx) uint32, and how deep it is (ny, nx) float32, the back of the sheet on top."""
     cut = board.cut(cut_id)
     box = bounds_of([path for shape in board.shapes_of(cut) for path in shape.placed()]) if cut is not None else None
     if box is None:
@@ -57,5 +58,6 @@ def _picture(job: Job, board: Board, cut_id: CutId, run: Any) -> Any:
     cell = max(max(box[2] - box[0], box[3] - box[1]) / (2 * PICTURE_PX), 0.02)
     grid = part(board.sheet, box, cell)
     pixels = np.empty(grid.shape, dtype=np.uint32)
-    Painter(board.sheet, grid).paint(StockParts(board.sheet, run, job.bits).field(grid), pixels)
-    return pixels
+    field = StockParts(board.sheet, run, job.bits).field(grid)
+    Painter(board.sheet, grid).paint(field, pixels)
+    return pixels, np.clip(-field[::-1], 0.0, board.sheet.thickest).astype(np.float32)

@@ -179,9 +179,7 @@ def _away(of: Wanted, at: object) -> float:
     return float(shapely.distance(shapely.boundary(of.region), at))
 
 
-def _tried(
-    spot: Spot, why: Why, of: Wanted, bit: Bit, candidates: Sequence[Bit]
-) -> tuple[BitId | None, float, float]:
+def _tried(spot: Spot, why: Why, of: Wanted, bit: Bit, candidates: Sequence[Bit]) -> tuple[BitId | None, float, float]:
     """The bit that gets there, to how much of the spot, and the diameter of one that would where none does."""
     if of.has_walls:
         if why is Why.FLOOR:

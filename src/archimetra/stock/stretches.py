@@ -7,7 +7,9 @@ exception: what stands above the head decides what opens, so their stretches are
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator, MutableMapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from hashlib import blake2b
 from math import ceil
 from typing import NamedTuple
@@ -27,6 +29,7 @@ KEYFRAME_WORK = 6_000_000  # cell updates in a stretch: some 10 to 20 ms of repl
 _LEAST_SHARE = 0.05  # blocks of less than so much of that are taken together
 _WORK_PER_MOVE = 150
 _MOST_KEPT = 150_000_000  # bytes
+_THREADS = min(4, os.cpu_count() or 1)
 
 
 class Stretch(NamedTuple):
@@ -92,6 +95,29 @@ def swept(moves: Moves, grid: Grid, field: AnyArray, first: int, last: int, *, i
     heights = np.zeros((len(tiles), TILE, TILE), dtype=np.float32)
     take_tiles(field, tiles, heights, is_empty)
     return Stretch(tiles, heights)
+
+
+def swept_apart(
+    moves: Moves, grid: Grid, shape: tuple[int, int], spans: Sequence[tuple[int, int]]
+) -> Iterator[Stretch]:
+    """Sweep each of the spans of moves by itself, in the order given. Kernels let the interpreter go: threads share the work."""
+    threads = min(_THREADS, len(spans))
+    if not threads:
+        return
+    empty = [np.zeros(shape, dtype=np.float32) for _ in range(threads)]
+
+    def one(span: tuple[int, int]) -> Stretch:
+        field = empty.pop()
+        try:
+            return swept(moves, grid, field, *span, is_empty=True)
+        finally:
+            empty.append(field)
+
+    if threads == 1:
+        yield from map(one, spans)
+        return
+    with ThreadPoolExecutor(threads) as pool:
+        yield from pool.map(one, spans)
 
 
 def tile_marks(shape: tuple[int, ...]) -> BoolArray:

@@ -208,10 +208,81 @@ def _sweep_move(field, origin_x, origin_y, cell, points, n, bit_of, shapes, radi
         elif level:
             for i in range(len(row)):
                 row[i] = min(row[i], z)
+        elif shape in (VEE, FLAT, BALL):
+            qx, qy = (i0 + 0.5) * cell - x0, y - y0
+            if length < 1e-9:
+                low_row(row, qx, qy, cell, 0.0, 0.0, 0.0, 0.0, min(z0, z1), shape, radius, tangent, tip)
+            else:
+                low_row(
+                    row,
+                    qx,
+                    qy,
+                    cell,
+                    dx / length,
+                    dy / length,
+                    length,
+                    (z1 - z0) / length,
+                    z0,
+                    shape,
+                    radius,
+                    tangent,
+                    tip,
+                )
         else:
             for i in range(len(row)):
                 v = np.float32(cut_z((i0 + i + 0.5) * cell, y, x0, y0, z0, x1, y1, z1, shape, radius, tangent, tip))
                 row[i] = min(row[i], v)
+
+
+@njit(cache=True, nogil=True, error_model="numpy", fastmath={"nnan", "ninf", "nsz", "contract"})
+def low_row(row, qx, qy, cell, ux, uy, length, k, z0, shape, radius, tangent, tip):
+    """Lower a row of cells, the first (qx, qy) from where the move begins and all within the bit's reach of it. ``cut_z`` in loops without a
+    branch, so that several cells are worked out at once; of a plunge, ``length`` 0, the direction is 0 as well."""
+    if shape == VEE:
+        q = k * tangent
+        if k == 0.0:
+            for i in range(len(row)):
+                x = qx + i * cell
+                u = min(max(x * ux + qy * uy, 0.0), length)
+                ax, ay = x - u * ux, qy - u * uy
+                row[i] = min(row[i], np.float32(z0 + max(sqrt(ax * ax + ay * ay) - tip, 0.0) / tangent))
+            return
+        # steeper than the cone nothing but the lower end counts: it lies infinitely far along
+        lean = q / sqrt(1.0 - q * q) if abs(q) < 1.0 else (1e9 if k > 0.0 else -1e9)
+        for i in range(len(row)):
+            x = qx + i * cell
+            s, m = x * ux + qy * uy, abs(x * uy - qy * ux)
+            wide = sqrt(max(radius * radius - m * m, 0.0))
+            u = s - m * lean if abs(q) < 1.0 else -lean
+            u = min(max(u, max(s - wide, 0.0)), min(s + wide, length))
+            row[i] = min(row[i], np.float32(z0 + k * u + max(sqrt((s - u) * (s - u) + m * m) - tip, 0.0) / tangent))
+        if tip > 0.0:
+            ahead = 1.0 if k < 0.0 else -1.0
+            for i in range(len(row)):
+                x = qx + i * cell
+                s, m = x * ux + qy * uy, abs(x * uy - qy * ux)
+                half = sqrt(max(tip * tip - m * m, 0.0))
+                v = z0 + k * min(max(s + ahead * half, 0.0), length)
+                is_under = (m <= tip) & (s >= -half) & (s <= length + half)
+                row[i] = min(row[i], np.float32(v if is_under else 1e9))
+    elif shape == FLAT:
+        ahead = 1.0 if k < 0.0 else -1.0
+        for i in range(len(row)):
+            x = qx + i * cell
+            m = x * uy - qy * ux
+            u = x * ux + qy * uy + ahead * sqrt(max(radius * radius - m * m, 0.0))
+            row[i] = min(row[i], np.float32(z0 + k * min(max(u, 0.0), length)))
+    else:
+        lean = k / sqrt(1.0 + k * k)
+        for i in range(len(row)):
+            x = qx + i * cell
+            if length > 0.0:
+                s, m = x * ux + qy * uy, x * uy - qy * ux
+            else:
+                s, m = x, qy
+            across = max(radius * radius - m * m, 0.0)
+            u = min(max(s - lean * sqrt(across), 0.0), length)
+            row[i] = min(row[i], np.float32(z0 + k * u + radius - sqrt(max(across - (s - u) * (s - u), 0.0))))
 
 
 @njit(cache=True, nogil=True)

@@ -30,6 +30,7 @@ from archimetra.stock.stretches import (
     moves_of,
     stretch_ends,
     swept,
+    swept_apart,
     tile_marks,
 )
 from archimetra.stock.sweep_kernels import TILE, clear_tiles, sweep_hollow, sweep_line, sweep_some
@@ -146,17 +147,19 @@ class StockTimeline:
     def _sweep_all(self, kept: Kept) -> None:
         """Bring the field to the end of the run, stretch by stretch, sweeping those that are not kept."""
         everywhere = ~tile_marks(self.shape)
-        empty = np.zeros(self.shape, dtype=np.float32)
-        for first, last in pairwise(self._ends):
-            if self._moves.has_undercuts(first, last):
+        spans = list(pairwise(self._ends))
+        keys = [None if self._moves.has_undercuts(*span) else self._moves.key(self.grid, *span) for span in spans]
+        known = {key: kept.get(key) for key in keys if key is not None}
+        new = {key: span for key, span in zip(keys, spans, strict=True) if key is not None and known[key] is None}
+        for made, stretch in zip(new, swept_apart(self._moves, self.grid, self.shape, [*new.values()]), strict=True):
+            known[made] = kept[made] = stretch
+        for key, (first, last) in zip(keys, spans, strict=True):
+            found = known[key] if key is not None else None
+            if found is None:
                 self._stretches.append(swept(self._moves, self.grid, self.field, first, last, is_empty=False))
-                continue
-            key = self._moves.key(self.grid, first, last)
-            stretch = kept.get(key)
-            if stretch is None:
-                stretch = kept[key] = swept(self._moves, self.grid, empty, first, last, is_empty=True)
-            self._stretches.append(stretch)
-            lay(self.field, stretch, everywhere)
+            else:
+                self._stretches.append(found)
+                lay(self.field, found, everywhere)
 
     def _stretch_of(self, k: int) -> int:
         """The stretch the move that ends at this point is in; their number past the last."""

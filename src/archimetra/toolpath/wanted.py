@@ -68,10 +68,12 @@ class Wanted(msgspec.Struct, frozen=True, eq=False):
 
 
 class Freed(msgspec.Struct, frozen=True, eq=False):
-    """What cuts through the sheet free: ``kept`` parts, around which the sheet is waste, and ``fallen`` pieces out of openings."""
+    """What cuts through the sheet free: ``kept`` parts, around which the sheet is waste; ``fallen`` pieces out of openings; ``frames``, openings
+    whose piece is the part, so that nobody keeps their edge."""
 
     kept: Region
     fallen: Region
+    frames: Region
 
 
 def without_waste(wanted: Iterable[Wanted], freed: Freed) -> list[Wanted]:
@@ -87,3 +89,12 @@ def without_waste(wanted: Iterable[Wanted], freed: Freed) -> list[Wanted]:
         if region.area > 0:
             out.append(one if region is one.region else msgspec.structs.replace(one, region=region))
     return out
+
+
+def without_frames(edges: Iterable[Wanted], freed: Freed) -> list[Wanted]:
+    """Less the edges of openings whose piece is the part. An outline's edge lies in the waste it makes; more is not taken off."""
+    if not freed.frames:
+        return list(edges)
+    around = shapely.buffer(freed.frames, 0.05)
+    parts = ((one, as_region(shapely.difference(one.region, around))) for one in edges)
+    return [msgspec.structs.replace(one, region=region) for one, region in parts if region.area > 0]

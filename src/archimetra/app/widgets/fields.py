@@ -284,6 +284,10 @@ class ChoiceRow(QWidget):
             self._buttons[value] = button
         self._value = ""
 
+    @property
+    def value(self) -> str:
+        return self._value
+
     def show_value(self, value: str) -> None:
         self._value = value
         for key, button in self._buttons.items():

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QImage, QPixmap
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout
 
 from archimetra.app.session.document import sentence
-from archimetra.app.stations.artwork.panel import Panel
+from archimetra.app.stations.artwork.panel import Panel, clear_layout
 from archimetra.app.stations.bindings import TypedNumber
+from archimetra.app.stations.check.depth_map import DepthMap, DepthScale
 from archimetra.app.stations.page import fill, shown
-from archimetra.app.widgets.fields import label
+from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.app.widgets.form import Form
 from archimetra.base.findings import worded
 from archimetra.edits import cutting
@@ -22,8 +21,6 @@ from archimetra.job.ids import CutId
 from archimetra.job.job import Job
 from archimetra.job.quantities import format_length, lengths_in
 from archimetra.output.times import clock
-
-PICTURE_PX = 132
 
 
 class ComparePanel(Panel):
@@ -44,11 +41,22 @@ class ComparePanel(Panel):
         (self._try, self._keep) = self.buttons(
             body, ("Compare", "Plan the cut both ways", self._compare), ("Keep the other", "Change the cut to what was tried", self._take),
         )  # fmt: skip
+        self._shows = ChoiceRow("Pictures show", (("depth", "Depth"), ("wood", "Wood")))
+        self._shows.show_value("depth")
+        self._shows.chosen.connect(self._show_as)
+        body.add(self._shows)
         self._results = QHBoxLayout()
         self._results.setSpacing(8)
+        self._results.setContentsMargins(0, 0, 0, 0)
         holder = QFrame()
         holder.setLayout(self._results)
         body.add(holder)
+        self._scale_place = QVBoxLayout()
+        under = QFrame()
+        under.setLayout(self._scale_place)
+        self._scale_place.setContentsMargins(0, 0, 0, 0)
+        body.add(under)
+        self._maps: list[DepthMap] = []
         self._made: TrialsMade | None = None
         self._asked: tuple[Job, Job, CutId] | None = None
         self._for: object = None
@@ -156,9 +164,27 @@ class ComparePanel(Panel):
             return
         self._made = made
         self._clear_results()
+        deepest = max(trial.deepest for trial in made.trials)
         for words, trial, best in self._columns(made.trials):
-            self._results.addWidget(self._column(words, trial, best), 1)
+            self._results.addWidget(self._column(words, trial, best, deepest), 1)
+        self._scale_place.addWidget(DepthScale(deepest, self.tokens, self.session.job.unit))
         self._show_buttons()
+        self._show_as(self._shows.value)
+
+    def _show_as(self, what: str) -> None:
+        self._shows.show_value(what)
+        self._shows.setVisible(bool(self._maps))
+        for one in self._maps:
+            one.show_as(what)
+        for k in range(self._scale_place.count()):
+            item = self._scale_place.itemAt(k)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.setVisible(what == "depth")
+
+    def _point(self, at: tuple[float, float] | None) -> None:
+        for one in self._maps:
+            one.show_place(at)
 
     def _take(self) -> None:
         """Change the cut to what was tried."""
@@ -170,7 +196,7 @@ class ComparePanel(Panel):
     def _columns(self, trials: tuple[Trial, ...]) -> list[tuple[str, Trial, Trial]]:
         return [("As it is", trials[0], trials[1]), ("Tried", trials[1], trials[0])] if len(trials) == 2 else []
 
-    def _column(self, words: str, trial: Trial, other: Trial) -> QFrame:
+    def _column(self, words: str, trial: Trial, other: Trial, deepest: float) -> QFrame:
         unit = self.session.job.unit
         card = QFrame()
         card.setProperty("kind", "card")
@@ -178,10 +204,10 @@ class ComparePanel(Panel):
         column.setContentsMargins(7, 6, 7, 6)
         column.setSpacing(2)
         column.addWidget(label(words, "heading"))
-        picture = QLabel()
-        picture.setPixmap(_pixmap(trial))
-        picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        column.addWidget(picture)
+        made = DepthMap(words, trial.depths, trial.picture, deepest, self.tokens, unit)
+        made.pointed.connect(self._point)
+        self._maps.append(made)
+        column.addWidget(made)
         lines = [
             (f"{clock(trial.seconds)}", trial.seconds < other.seconds - 0.5),
             (f"{format_length(trial.deepest, unit)} {unit} deep", False),
@@ -204,19 +230,7 @@ class ComparePanel(Panel):
         self._clear_results()
 
     def _clear_results(self) -> None:
-        while self._results.count():
-            item = self._results.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()
-                widget.deleteLater()
-
-
-def _pixmap(trial: Trial) -> QPixmap:
-    ny, nx = trial.picture.shape
-    image = QImage(trial.picture.tobytes(), nx, ny, nx * 4, QImage.Format.Format_RGB32).copy()
-    out = QPixmap.fromImage(image).scaled(
-        2 * PICTURE_PX, 2 * PICTURE_PX, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
-    )
-    out.setDevicePixelRatio(2.0)
-    return out
+        self._maps.clear()
+        self._shows.hide()
+        clear_layout(self._results)
+        clear_layout(self._scale_place)

@@ -133,7 +133,9 @@ class LeftPanel(Panel):
                 self._add("Add that cut", "A cut of its own with that bit, only where this one could not get", lambda: self.add_cut(left))
             )  # fmt: skip
         elif self.bit_to_use(left) is not None:
-            line.addWidget(self._add("Use that bit", "Carve all of it with that bit instead", lambda: self.use_bit(left)))
+            line.addWidget(
+                self._add("Use that bit", "Carve all of it with that bit instead", lambda: self.use_bit(left))
+            )
         line.addStretch(1)
         column.addLayout(line)
         return card
@@ -216,7 +218,11 @@ class LeftPanel(Panel):
     def bit_to_use(self, left: Left) -> BitId | None:
         """The bit that would carve what this one cannot."""
         cut = self.session.board.cut(left.cut)
-        return _bit_of(left, lambda spot: spot.why is not Why.FLOOR) if cut is not None and cut.leftover is Clears.FLOOR else None
+        return (
+            _bit_of(left, lambda spot: spot.why is not Why.FLOOR)
+            if cut is not None and cut.leftover is Clears.FLOOR
+            else None
+        )
 
     def add_cut(self, left: Left) -> None:
         bit, cut = self.bit_to_add(left), self.session.board.cut(left.cut)
