@@ -16,6 +16,7 @@ import shapely
 from archimetra.geometry.arrays import FloatArray
 from archimetra.geometry.clearances import Piece
 from archimetra.geometry.morphology import filled
+from archimetra.geometry.path import flatten_together
 from archimetra.geometry.region import EMPTY, Region, as_region, line_parts
 from archimetra.toolpath.carve.strokes import axis_of
 from archimetra.toolpath.carve_depths import CarveDepths
@@ -84,11 +85,10 @@ def rows_of(
         return []
     grown = as_region(shapely.buffer(zone, step, quad_segs=4))
     shapely.prepare(grown)
-    lines = [
-        path.flatten(_FINE_MM)
-        for k in range(1, int(min((_highest(piece, grown) + step - carving.reach) / step, _MOST_LEVELS)) + 1)
-        for path in piece.offsets(carving.reach + k * step)
-    ]
+    levels = int(min((_highest(piece, grown) + step - carving.reach) / step, _MOST_LEVELS))
+    curves = [path for k in range(1, levels + 1) for path in piece.offsets(carving.reach + k * step)]
+    flatten_together(curves, _FINE_MM)
+    lines = [path.flatten(_FINE_MM) for path in curves]
     lines += [line[:, :2] for line in axis if len(line) > 1]
     return _within(lines, grown)
 
