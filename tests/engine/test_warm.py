@@ -46,6 +46,9 @@ from archimetra.artwork.svg import read_svg
 from archimetra.demo import quay_tide_clock
 from archimetra.engine.mating import mating_of
 from archimetra.engine.planning import plan_board
+from archimetra.engine.writing import files_of
+from archimetra.output.controllers import controller
+from archimetra.output.gcode_reader import read_gcode
 from archimetra.stock.timeline import StockTimeline
 from archimetra.toolpath.suggest import suggestions
 from archimetra.edits.rack import Rack
@@ -56,6 +59,9 @@ for board in content.job.boards:
     plan = plan_board(content.job, board, {})
     look(f"planning {board.name}")
     plan = pickle.loads(pickle.dumps(plan))
+    for file in files_of(content.job, board, plan.run, plan.setups, controller("rs274")):
+        read_gcode(file.text)
+    look(f"files of {board.name}")
     stock = StockTimeline(board.sheet, plan.run, content.job.bits, cell=1.0, times=plan.times.ends)
     for share in (0.3, 0.1, 1.0):
         stock.seek(plan.times.total * share)

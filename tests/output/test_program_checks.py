@@ -15,10 +15,51 @@ from archimetra.job.file import save_job
 from archimetra.job.quantities import Unit
 from archimetra.output.controllers import controller
 from archimetra.output.files import gcode_files
-from archimetra.output.gcode_reader import read_gcode
+from archimetra.output.gcode_reader import _Reader, read_gcode
 from archimetra.output.program_checks import Given, check_program, differences, summary
 from plain_clock import plain_clock
 from shapes import replace
+
+number = st.one_of(
+    st.integers(-400, 400).map(str), st.floats(-400, 400).map(lambda v: f"{v:.4f}"), st.sampled_from(["+5.", ".5", "-.25", "007", "1e3", "-", ""])
+)  # fmt: skip
+word = st.builds(
+    lambda letter, value, gap: f"{letter}{gap}{value}",
+    st.sampled_from("XYZIJFNxyz"),
+    number,
+    st.sampled_from(["", " ", "\t"]),
+)
+mode = st.sampled_from(
+    ["G0", "G1", "G01", "g2", "G3", "G20", "G21", "G90", "G91", "G17", "M3", "M5", "S9000", "T2 M6", "G80", "G81 R2 Z-3", "R7", "G1.5", "M30", "G4 P1"]
+)  # fmt: skip
+other = st.sampled_from(["(said)", "(open", "; after", "((two))", "%", "/", "[1]", "#1=2", "é", "$H", "X1Y2"])
+line = st.lists(st.one_of(word, word, mode, other), max_size=6).map(" ".join)
+program = st.lists(line, max_size=25).flatmap(
+    lambda lines: st.sampled_from(["\n", "\r\n", "\r", "\x0b"]).map(
+        lambda end: "G21" + end + "G1 F500" + end + "G0 X1 Y1 Z1" + end + end.join(lines)
+    )
+)
+
+
+@settings(max_examples=300)
+@given(program)
+def test_lines_read_together_say_what_they_say_one_by_one(text):
+    together, one_by_one = read_gcode(text), _Reader()
+    for number, line in enumerate(text.splitlines(), 1):
+        if not one_by_one.has_end:
+            one_by_one.line(number, line)
+    alone = one_by_one.result()
+    for field in ("xyz", "kind", "centre", "feed", "line", "bit", "spindle_rpm"):
+        np.testing.assert_array_equal(getattr(together, field), getattr(alone, field), err_msg=field)
+    assert (together.findings, together.dwells, together.has_end) == (alone.findings, alone.dwells, alone.has_end)
+
+
+def test_a_whole_circle_needs_no_end():
+    read = read_gcode("G21\nG0 X10 Y0 Z5\nG1 Z-1 F300\nG2 I-10 J0\nM30\n")
+    assert read.kind.tolist() == [0, 1, 2]
+    assert read.xyz[-1].tolist() == [10, 0, -1]
+    assert read.centre[-1].tolist() == [0, 0]
+
 
 SOUND = """%
 O0007 (a sign)

@@ -48,6 +48,9 @@ from archimetra.job.sheet import Fixture
 from archimetra.job.starter_rack import starter_rack
 from archimetra.layout.nest.request import KeepClear, NestPart, NestRequest, NestSheet
 from archimetra.layout.nest.stages import nest
+from archimetra.output.controllers import controller
+from archimetra.output.files import gcode_files
+from archimetra.output.gcode_reader import read_gcode
 from archimetra.stock.viewpoint import Around, fitting
 from archimetra.toolpath.suggest import suggestions
 
@@ -74,6 +77,7 @@ def steps() -> Iterator[float]:
         _offers,
         _empty_board,
         _nesting,
+        _files,
     )
     for number, step in enumerate(work, 1):
         step()
@@ -215,6 +219,15 @@ def _nesting() -> None:
     part = NestPart(name="corner", outline=corner, quantity=6, turns=(0.0, 90.0))
     nest(NestRequest(parts=(part,), sheets=(sheet, sheet)), work=5e7)
     nest(NestRequest(parts=(msgspec.structs.replace(part, quantity=90),), sheets=(sheet,)), work=5e7)
+
+
+def _files() -> None:
+    """Written and read again."""
+    job = _with_cut(_job(*_art()), ProfileCut, side=Side.OUTSIDE)
+    board = job.boards[0]
+    plan = pickle.loads(pickle.dumps(plan_board(job, board, {})))
+    for file in gcode_files(job, board, plan.run, controller("rs274")):
+        read_gcode(file.text)
 
 
 if __name__ == "__main__":

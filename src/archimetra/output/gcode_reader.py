@@ -7,6 +7,7 @@ brackets and after a semicolon. Anything else is a finding with its line, never 
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from math import hypot
 
 import msgspec
@@ -15,6 +16,7 @@ import numpy as np
 from archimetra.base.findings import Finding, Severity
 from archimetra.geometry.arrays import ByteArray, FloatArray, IntArray
 from archimetra.job.quantities import MM_PER_INCH
+from archimetra.output.read_kernels import FEED, MOTION, X, Z, read_plain
 from archimetra.toolpath.shared.moves import Move
 
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
@@ -22,6 +24,8 @@ _WORD = re.compile(r"([A-Za-z])\s*([+-]?(?:\d+\.?\d*|\.\d+))")
 _HARMLESS_G = {17.0, 40.0, 43.0, 49.0, 54.0, 55.0, 56.0, 57.0, 58.0, 59.0, 91.1, 94.0}
 _CALLS = {97, 98, 99}
 _KNOWN_M = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
+_ODD_BREAKS = "\r\x0b\x0c\x1c\x1d\x1e\x85\u2028\u2029"  # lines end there as well
+_ROWS_AT_ONCE = 50_000
 ARC_AGREEMENT_MM = 0.005
 
 
@@ -42,12 +46,7 @@ class ReadMoves(msgspec.Struct, frozen=True, eq=False):
 
 def read_gcode(text: str) -> ReadMoves:
     """The moves a control would make of ``text``."""
-    reader = _Reader()
-    for number, line in enumerate(text.splitlines(), 1):
-        if reader.has_end:
-            break
-        reader.line(number, line)
-    return reader.result()
+    return _Reader().read(text)
 
 
 class _Reader:
@@ -66,12 +65,53 @@ class _Reader:
         self._is_turning = False
         self._bit = 0
         self._next_bit = 0
-        self._rows: list[tuple[float, ...]] = []
+        self._rows: list[tuple[float, ...]] = []  # the last ones; those before are in the blocks
+        self._blocks: list[FloatArray] = []
+        self._room = np.empty((_ROWS_AT_ONCE, 8))
         self._dwells: list[tuple[int, float]] = []
         self._findings: list[Finding] = []
 
+    def read(self, text: str, until: Callable[[int], bool] = lambda done: False) -> ReadMoves:
+        """All of it, or what comes before ``until``, asked now and then with the letters read, says so."""
+        if any(mark in text for mark in _ODD_BREAKS):
+            text = "\n".join(text.splitlines())
+        letters = np.frombuffer(text.encode("ascii", "replace"), dtype=np.uint8)  # as many as the text has
+        at, number = 0, 1
+        while at < len(text) and not self.has_end and not until(at):
+            if self._cycle is None:
+                at, number = self._plain(letters, at, number)
+            stop = text.find("\n", at)
+            stop = len(text) if stop < 0 else stop
+            if at < stop:
+                self.line(number, text[at:stop])
+            if at < len(text):
+                at, number = stop + 1, number + 1
+        return self.result()
+
+    def _plain(self, letters: ByteArray, at: int, number: int) -> tuple[int, int]:
+        """Read lines that only move; the letter and the number of the line that does more, or that comes next."""
+        state = np.array(
+            [*self._at, -1.0 if self._motion is None else self._motion, self._feed, self._per_unit or 0.0, float(self._is_absolute)]
+        )  # fmt: skip
+        rows = self._room
+        reached, next_number, count = read_plain(letters, at, number, state, ARC_AGREEMENT_MM, rows)
+        self._at, self._feed = state[X : Z + 1].tolist(), float(state[FEED])
+        self._motion = None if state[MOTION] < 0 else float(state[MOTION])
+        if count:
+            self._close_block()
+            speed = self._speed if self._is_turning else 0.0
+            also = np.broadcast_to([float(self._bit), speed], (count, 2))
+            self._blocks.append(np.hstack((rows[:count], also)))
+        return int(reached), int(next_number)
+
+    def _close_block(self) -> None:
+        if self._rows:
+            self._blocks.append(np.array(self._rows, dtype=np.float64))
+            self._rows = []
+
     def result(self) -> ReadMoves:
-        rows = np.array(self._rows, dtype=np.float64).reshape(-1, 10)
+        self._close_block()
+        rows = np.concatenate(self._blocks) if self._blocks else np.zeros((0, 10))
         return ReadMoves(
             xyz=rows[:, 0:3].copy(), kind=rows[:, 3].astype(np.uint8), centre=rows[:, 4:6].copy(), feed=rows[:, 6].copy(),
             line=rows[:, 7].astype(np.int64), bit=rows[:, 8].astype(np.int64), spindle_rpm=rows[:, 9].copy(),
@@ -116,7 +156,7 @@ class _Reader:
             self._dwells.append((number, values.get("P", 0.0)))
         elif self._cycle is not None and values.keys() & {"X", "Y", "Z"}:
             self._drill(number, values)
-        elif values.keys() & {"X", "Y", "Z"}:
+        elif values.keys() & {"X", "Y", "Z"} or (self._motion in (2.0, 3.0) and values.keys() & {"I", "J"}):
             self._move(number, values)
 
     def _modes(self, number: int, codes: list[float]) -> None:

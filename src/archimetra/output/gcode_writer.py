@@ -10,13 +10,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from math import ceil, hypot
+from math import ceil
 
 import msgspec
 import numpy as np
 
 from archimetra.base.errors import OutputError
-from archimetra.geometry.arrays import FloatArray
+from archimetra.geometry.arrays import BoolArray, ByteArray, FloatArray, IntArray
 from archimetra.job.bits import Bit, Recipe, Spin
 from archimetra.job.job import Board, Job
 from archimetra.job.quantities import MM_PER_INCH, Unit
@@ -27,12 +27,15 @@ from archimetra.output.comments import LONGEST, folded, shortened
 from archimetra.output.controllers import Arcs, Controller, Spindle
 from archimetra.output.controllers.template import Value, filled
 from archimetra.output.gcode_file import GcodeFile
+from archimetra.output.line_kernels import LONGEST as LONGEST_MOVE
+from archimetra.output.line_kernels import UNKNOWN, put_moves, put_number
 from archimetra.stock.surface import touch_offs
 from archimetra.toolpath.shared.moves import Move, Role, arc_angles, straightened
 from archimetra.toolpath.shared.program import Block, Run, dwells
 
 _MOVES = re.compile(r"[XYZABC]\s*[-+.\d{]|G28|G30|G53|M0?6(?!\d)")
 _MOST_NUMBERED = 90_000  # then line numbers begin anew: not all controls take more than five figures
+_LINES_AT_ONCE = 50_000
 BED = "Bed"  # the setup in which nothing lies on the machine yet
 SHORTEST_ARC_MM = 0.05  # below this an arc and its chord differ by less than rounding
 RADIUS_AGREEMENT_MM = 0.002
@@ -84,17 +87,21 @@ class _Writer:
         self._run = run = as_it_lies(run, self._setup)
         self._profile = profile
         self._unit = unit = profile.unit_for(job.output_unit)
-        self._per_unit = 1.0 if unit is Unit.MM else MM_PER_INCH
-        self._decimals = profile.decimals_mm if unit is Unit.MM else profile.decimals_inch
+        self._per_unit: float = 1.0 if unit is Unit.MM else MM_PER_INCH
+        self._decimals: int = profile.decimals_mm if unit is Unit.MM else profile.decimals_inch
         (dx, dy), (zx, zy) = (self._setup.dx, self._setup.dy), self._setup.zero
         self._shift = np.array([dx - zx, dy - zy, board.zero.z_shift(board.sheet)])
-        self._pen: list[float | None] = [None, None, None]
+        self._scale: int = 10**self._decimals
+        self._pen: list[int | None] = [None, None, None]  # in steps of the last decimal, like every place below
         self._motion = ""
-        self._feed: float | None = None
+        self._feed: int | None = None
         self._bit: Bit | None = None
         self._speed: float | None = None
         self._radii, self._sweeps = _arcs_of(run)
         self._waits = dwells(run, board.dwells)
+        self._places = np.rint((run.xyz + self._shift) / self._per_unit * self._scale).astype(np.int64)
+        self._feeds = self._feeds_of(run.feed)
+        self._codes, self._offsets, self._is_plain = self._plain_moves()
         self._height_park = board.travel_heights.park + float(self._shift[2])
         self._name, self._said = name, "mm" if unit is Unit.MM else "inch"
         self._values: dict[str, Value] = {
@@ -137,6 +144,9 @@ class _Writer:
         self._say(f"Cut: {shortened(cut.name)}")
         row = block.first
         while row < block.last:
+            row = self._plain(row, block.last)
+            if row == block.last:
+                break
             last = self._drilling_until(row, block.last)
             if last > row and self._cycle(row, last):
                 row = last
@@ -146,7 +156,7 @@ class _Writer:
 
     def tail(self) -> None:
         self._up(self._height_park)
-        park = [("X", 0.0, 0), ("Y", 0.0, 1)]
+        park = [("X", 0, 0), ("Y", 0, 1)]
         self._word_line("G0", park, row=len(self._run) - 1)
         self._stop()
         self._template(self._profile.end)
@@ -274,16 +284,68 @@ class _Writer:
 
     # ---- moves
 
+    def _plain_moves(self) -> tuple[ByteArray, IntArray, BoolArray]:
+        """The G number of every row, I and J of arcs reckoned from where the row before ends, and which rows are a line of their own."""
+        run = self._run
+        codes = np.where(run.kind == Move.RAPID, 0, 1).astype(np.uint8)
+        offsets = np.zeros((len(run), 2), dtype=np.int64)
+        plain = self._waits <= 0
+        if self._profile.has_drill_cycles:
+            plain &= run.role != Role.DRILL
+        is_arc = run.kind >= Move.ARC_CW
+        is_long = self._radii * np.abs(self._sweeps) >= SHORTEST_ARC_MM
+        rows = np.flatnonzero(is_arc & is_long)
+        rows = rows[rows > 0]
+        if len(rows):
+            ij, fits = self._offsets_about(self._places[rows - 1, :2], self._places[rows, :2], run.centre[rows])
+            fits &= np.abs(self._sweeps[rows]) <= WIDEST_ARC
+            fits &= self._profile.arcs is not Arcs.NONE
+            offsets[rows], plain[rows] = ij, plain[rows] & fits
+            codes[rows] = np.where(run.kind[rows] == Move.ARC_CW, 2, 3)
+        return codes, offsets, plain
+
+    def _plain(self, first: int, last: int) -> int:
+        """Write the rows from ``first`` on that are lines of their own; the row reached."""
+        odd = np.flatnonzero(~self._is_plain[first:last])
+        last = first + int(odd[0]) if len(odd) else last
+        while first < last:
+            count = min(last - first, _LINES_AT_ONCE)
+            out = np.empty((count + 1) * LONGEST_MOVE, dtype=np.uint8)
+            ends, rows = np.empty(count, dtype=np.int64), np.empty(count, dtype=np.int64)
+            motion = int(self._motion[1:]) if self._motion else UNKNOWN
+            state = np.array([UNKNOWN if v is None else v for v in (*self._pen, motion, self._feed)], dtype=np.int64)
+            reached, lines, size = put_moves(
+                out, ends, rows, first, first + count, self._codes, self._places, self._offsets, self._feeds, state,
+                self._decimals, self._feed_decimals,
+            )  # fmt: skip
+            self._take_lines(out[:size], ends[:lines], rows[:lines])
+            x, y, z, code, feed = (None if v == UNKNOWN else int(v) for v in state)
+            self._pen, self._motion, self._feed = [x, y, z], "" if code is None else f"G{code}", feed
+            if reached < first + count:
+                return int(reached)
+            first = int(reached)
+        return first
+
+    def _take_lines(self, text: ByteArray, ends: IntArray, rows: IntArray) -> None:
+        letters = text.tobytes().decode("ascii")
+        profile = self._profile
+        lines = [letters[a:b] for a, b in zip([0, *ends.tolist()], ends.tolist(), strict=False)]
+        if profile.has_spaces and not profile.line_numbers and not profile.longest_line:
+            self.lines += lines
+            self.rows += rows.tolist()
+            return
+        for line, row in zip(lines, rows.tolist(), strict=True):
+            self._line(line, row)
+
     def _move(self, row: int) -> None:
         if self._waits[row] > 0:
             self._wait(float(self._waits[row]))
-        x, y, z = ((float(v) + s) / self._per_unit for v, s in zip(self._run.xyz[row], self._shift, strict=True))
-        end = [self._round(x), self._round(y), self._round(z)]
+        end = self._places[row].tolist()
         kind = int(self._run.kind[row])
         if kind == Move.RAPID:
             self._word_line("G0", [("X", end[0], 0), ("Y", end[1], 1), ("Z", end[2], 2)], row=row)
             return
-        feed = self._round_feed(float(self._run.feed[row]))
+        feed = int(self._feeds[row])
         code, extra = "G1", ""
         if kind in (Move.ARC_CW, Move.ARC_CCW):
             if self._is_wide(row):
@@ -315,11 +377,11 @@ class _Writer:
         top, bottom = float(self._run.xyz[first - 1, 2]), float(z.min())
         if abs(float(z[-1]) - top) > 1e-6 or self._pen[2] is None:
             return False
-        feed = self._round_feed(float(self._run.feed[first:last][z < np.concatenate(([top], z[:-1]))].min()))
-        x, y = ((float(v) + s) / self._per_unit for v, s in zip(self._run.xyz[first, :2], self._shift[:2], strict=True))
+        feed = int(self._feeds[first:last][z < np.concatenate(([top], z[:-1]))].min())
+        x, y = self._places[first, :2].tolist()
         z_word = self._number(self._round((bottom + self._shift[2]) / self._per_unit))
         r_word = self._number(self._round((top + self._shift[2]) / self._per_unit))
-        place = f"X{self._number(self._round(x))} Y{self._number(self._round(y))} Z{z_word} R{r_word}"
+        place = f"X{self._number(x)} Y{self._number(y)} Z{z_word} R{r_word}"
         pecks = sorted((float(v) for v in np.unique(z) if self._is_peck(first, last, float(v))), reverse=True)
         wait = float(self._waits[first : last + 1].max())
         if len(pecks) > 1:
@@ -327,12 +389,12 @@ class _Writer:
                 return False  # a pecking cycle has no place for it
             # the pecks are equal; rounded up, or a control would need one more for the hair that is left
             step = (pecks[0] - pecks[-1]) / (len(pecks) - 1) / self._per_unit
-            text = f"G99 G83 {place} Q{self._number(ceil(step * 10**self._decimals - 1e-6) / 10**self._decimals)}"
+            text = f"G99 G83 {place} Q{self._number(ceil(step * self._scale - 1e-6))}"
         elif wait > 0:
             text = f"G99 G82 {place} P{wait:g}"
         else:
             text = f"G99 G81 {place}"
-        self._line(f"{text} F{self._number(feed)}", first)
+        self._line(f"{text} F{self._feed_word(feed)}", first)
         self._line("G80", last - 1)
         self._motion, self._feed = "", feed
         self._pen[2] = self._round((top + self._shift[2]) / self._per_unit)
@@ -344,27 +406,31 @@ class _Writer:
         k = np.flatnonzero(np.abs(z - goal) < 1e-9)
         return any(i + 1 < len(z) and z[i + 1] > z[i] for i in k)
 
-    def _arc_offsets(self, row: int, end: list[float]) -> tuple[float, float] | None:
-        """Rounded I and J, or None where the arc is better written as chords."""
+    def _arc_offsets(self, row: int, end: list[int]) -> tuple[int, int] | None:
+        """I and J, or None where the arc is better written as chords."""
         return None if self._is_short(row) else self._offsets_to(self._run.centre[row], end)
 
-    def _offsets_to(self, centre: FloatArray, end: list[float]) -> tuple[float, float] | None:
+    def _offsets_to(self, centre: FloatArray, end: list[int]) -> tuple[int, int] | None:
         x0, y0 = self._pen[0], self._pen[1]
         if self._profile.arcs is Arcs.NONE or x0 is None or y0 is None:
             return None
-        cx = (float(centre[0]) + self._shift[0]) / self._per_unit
-        cy = (float(centre[1]) + self._shift[1]) / self._per_unit
-        dx, dy = end[0] - x0, end[1] - y0
-        chord = hypot(dx, dy)
-        radius = hypot(x0 - cx, y0 - cy)
-        if chord == 0 or radius * self._per_unit > self._profile.longest_arc_radius:
-            return None
-        mx, my = (x0 + end[0]) / 2, (y0 + end[1]) / 2
-        away = ((cx - mx) * -dy + (cy - my) * dx) / chord
-        i = self._round(mx - dy / chord * away - x0)
-        j = self._round(my + dx / chord * away - y0)
-        mismatch = abs(hypot(i, j) - hypot(x0 + i - end[0], y0 + j - end[1])) * self._per_unit
-        return (i, j) if mismatch <= RADIUS_AGREEMENT_MM else None
+        ij, fits = self._offsets_about(np.array([[x0, y0]]), np.array([end[:2]]), np.array([centre]))
+        return (int(ij[0, 0]), int(ij[0, 1])) if fits[0] else None
+
+    def _offsets_about(self, begin: IntArray, end: IntArray, centre: FloatArray) -> tuple[IntArray, BoolArray]:
+        """I and J (n, 2) of arcs between rounded places (n, 2) about ``centre`` (n, 2), and whether the control would take them."""
+        a, b = begin.astype(np.float64), end.astype(np.float64)
+        c = (centre + self._shift[:2]) / self._per_unit * self._scale
+        chord = np.hypot(*(b - a).T)
+        unit = np.divide(b - a, chord[:, None], out=np.zeros_like(a), where=chord[:, None] > 0)
+        middle = (a + b) / 2
+        away = (c[:, 1] - middle[:, 1]) * unit[:, 0] - (c[:, 0] - middle[:, 0]) * unit[:, 1]
+        ij = np.rint(middle + away[:, None] * np.column_stack((-unit[:, 1], unit[:, 0])) - a)
+        per_mm = self._per_unit / self._scale
+        mismatch = np.abs(np.hypot(*ij.T) - np.hypot(*(a + ij - b).T)) * per_mm
+        radius = np.hypot(*(a - c).T) * per_mm
+        fits = (chord > 0) & (radius <= self._profile.longest_arc_radius) & (mismatch <= RADIUS_AGREEMENT_MM)
+        return ij.astype(np.int64), fits
 
     def _is_short(self, row: int) -> bool:
         """By its length: the ends of a nearly full circle lie close together too."""
@@ -373,7 +439,7 @@ class _Writer:
     def _is_wide(self, row: int) -> bool:
         return bool(abs(self._sweeps[row]) > WIDEST_ARC)
 
-    def _arc_in_parts(self, row: int, end: list[float], feed: float) -> None:
+    def _arc_in_parts(self, row: int, end: list[int], feed: int) -> None:
         """An arc of more than half a circle as several: the rounded ends of a wider one no longer say where its centre is."""
         begin, goal, centre = self._run.xyz[row - 1], self._run.xyz[row], self._run.centre[row]
         radius, sweep = float(self._radii[row]), float(self._sweeps[row])
@@ -403,7 +469,7 @@ class _Writer:
             extra = f" I{self._number(offsets[0])} J{self._number(offsets[1])}"
             self._word_line(code, words, row=row, extra=extra, feed=feed)
 
-    def _chords(self, row: int, end: list[float], feed: float) -> None:
+    def _chords(self, row: int, end: list[int], feed: int) -> None:
         rows = slice(row - 1, row + 1)
         points, _ = straightened(
             self._run.xyz[rows], self._run.kind[rows], self._run.centre[rows], chord_tolerance_mm=0.005
@@ -419,11 +485,11 @@ class _Writer:
     def _word_line(
         self,
         code: str,
-        words: list[tuple[str, float, int]],
+        words: list[tuple[str, int, int]],
         *,
         row: int = -1,
         extra: str = "",
-        feed: float | None = None,
+        feed: int | None = None,
     ) -> None:
         """A line with only the words that change; nothing where the rounded place stays the same."""
         parts = [f"{letter}{self._number(value)}" for letter, value, axis in words if self._pen[axis] != value]
@@ -433,7 +499,7 @@ class _Writer:
         if code != self._motion:
             text = f"{code} {text}"
         if feed is not None and feed != self._feed:
-            text += f" F{self._number(feed)}"
+            text += f" F{self._feed_word(feed)}"
             self._feed = feed
         self._motion = code
         for _, value, axis in words:
@@ -472,15 +538,30 @@ class _Writer:
         for line in folded(text, width=width - frame):
             self._put(comment.replace("{text}", line))
 
-    def _round(self, value: float) -> float:
-        return round(value, self._decimals) + 0.0  # no negative zero
+    def _round(self, value: float) -> int:
+        """In steps of the last decimal."""
+        return round(value * self._scale)
 
-    def _round_feed(self, feed: float) -> float:
-        return round(min(feed, self._job.machine.max_feed) / self._per_unit, 1 if self._per_unit == 1.0 else 2)
+    @property
+    def _feed_decimals(self) -> int:
+        return 1 if self._per_unit == 1.0 else 2
 
-    def _number(self, value: float) -> str:
-        text = f"{value:.{self._decimals}f}".rstrip("0").rstrip(".")
-        return "0" if text in ("-0", "") else text
+    def _feeds_of(self, feeds: FloatArray) -> IntArray:
+        most = np.minimum(feeds, self._job.machine.max_feed) / self._per_unit
+        out: IntArray = np.rint(most * 10**self._feed_decimals).astype(np.int64)
+        return out
+
+    def _number(self, steps: int) -> str:
+        return _decimal(steps, self._decimals)
+
+    def _feed_word(self, feed: int) -> str:
+        return _decimal(feed, self._feed_decimals)
+
+
+def _decimal(steps: int, decimals: int) -> str:
+    """``steps`` / 10^decimals without needless zeros."""
+    out = np.empty(32, dtype=np.uint8)
+    return bytes(out[: put_number(out, 0, steps, decimals)]).decode("ascii")
 
 
 def as_it_lies(run: Run, setup: Setup) -> Run:
