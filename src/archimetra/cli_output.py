@@ -109,7 +109,6 @@ def _for_controller(job: Any, name: str | None) -> Any:
     return msgspec.structs.replace(job, controller=name) if name else job
 
 
-MOST_PROGRAM_BYTES = 400_000_000
 MOST_SAID = 60
 
 
@@ -119,6 +118,7 @@ def read(options: argparse.Namespace) -> int:
 
     from archimetra.base.findings import Severity, worded
     from archimetra.cli_job import UsageError, load
+    from archimetra.engine.programs import program_text
     from archimetra.output.gcode_reader import read_gcode
     from archimetra.output.program_checks import Given, check_program, summary
 
@@ -126,7 +126,7 @@ def read(options: argparse.Namespace) -> int:
         raise UsageError("--top is a height in mm.")
     machine = load(options.job).machine if options.job else None
     travel = (machine.travel_x, machine.travel_y, machine.travel_z) if machine is not None else None
-    moves = read_gcode(_program(options.file))
+    moves = read_gcode(program_text(options.file))
     for line in summary(moves):
         print(worded(line))
     found = check_program(moves, Given(options.top, travel))
@@ -139,10 +139,11 @@ def read(options: argparse.Namespace) -> int:
 
 def compare(options: argparse.Namespace) -> int:
     """``archimetra compare``."""
+    from archimetra.engine.programs import program_text
     from archimetra.output.gcode_reader import read_gcode
     from archimetra.output.program_checks import differences
 
-    found = differences(*(read_gcode(_program(path)) for path in (options.first, options.second)))
+    found = differences(*(read_gcode(program_text(path)) for path in (options.first, options.second)))
     for one in found[:MOST_SAID]:
         where = f"line {one.line}" if one.line else "-"
         other = f"line {one.other}" if one.other else "-"
@@ -152,14 +153,3 @@ def compare(options: argparse.Namespace) -> int:
     if not found:
         print("The same moves.")
     return 1 if found else 0
-
-
-def _program(path: Path) -> str:
-    """The text of a G-code file; bytes that are none of ASCII stand as they are and are told. Raises OutputError."""
-    from archimetra.base.errors import OutputError
-
-    with path.open("rb") as file:
-        data = file.read(MOST_PROGRAM_BYTES + 1)
-    if len(data) > MOST_PROGRAM_BYTES:
-        raise OutputError(f"{path.name} is larger than {MOST_PROGRAM_BYTES // 1_000_000} MB.")
-    return data.decode("latin-1")

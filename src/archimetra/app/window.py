@@ -51,6 +51,7 @@ from archimetra.app.setup_views import SetupViews
 from archimetra.app.show_views import ShowControl, ShowViews
 from archimetra.app.stations import STATIONS, station
 from archimetra.app.stations.page import Page
+from archimetra.app.stations.program_panel import PROGRAM_ENDINGS
 from archimetra.app.status import Status
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import DARK, LIGHT, Tokens
@@ -343,6 +344,8 @@ class MainWindow(CommandWindow):
             words = f"planning {progress.cut + 1} of {progress.count}" if board.cuts else ""
         elif planning.is_planning and self.session.engine is not None:
             words = "not planned: a worker stopped"
+        elif planning.program is not None:
+            words = f"{planning.program.name} is shown, not the job's cuts"
         else:
             words = "all cuts planned" if board.cuts else "no cuts yet"
         self.sequence.show_planning(share, cut)
@@ -603,11 +606,19 @@ class MainWindow(CommandWindow):
         self.station_output()
         self.output_page.ask_for_folder()
 
+    def read_program(self) -> None:
+        self.station_output()
+        self.output_page.program.ask()
+
     def _dropped(self, paths: list[str]) -> None:
         first = FilePath(paths[0])
         if first.suffix == SUFFIX:
             if self.documents.may_leave():
                 self.documents.open_file(first)
+            return
+        if first.suffix.lower() in PROGRAM_ENDINGS:
+            self.station_output()
+            self.output_page.program.read(str(first))
             return
         self.show_station("artwork")
         self.artwork_page.read_file(first)

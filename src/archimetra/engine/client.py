@@ -29,6 +29,7 @@ from archimetra.engine.messages import (
     BoardPlan,
     CloserRequest,
     CompareRequest,
+    DifferRequest,
     Event,
     FilesMade,
     FilesRequest,
@@ -39,6 +40,9 @@ from archimetra.engine.messages import (
     MomentRequest,
     PlanMade,
     PlanRequest,
+    Program,
+    ProgramRead,
+    ProgramRequest,
     StandingRequest,
     StockReady,
     StockRequest,
@@ -51,6 +55,7 @@ from archimetra.engine.messages import (
 from archimetra.engine.sharing import Shared, is_running, shared, sweep
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
+from archimetra.job.setups import Setup
 from archimetra.output.controllers.profile import Controller
 
 log = logging.getLogger("archimetra")
@@ -77,6 +82,7 @@ class Engine:
         self._stock: _Worker | None = None
         self._files: _Worker | None = None
         self._reading = 0
+        self._reading_program = 0
         self._is_reading = False
         self._wanted: PlanRequest | None = None  # what the planner was asked for last
         self._wanted_after: MateRequest | CompareRequest | TrialRequest | None = (
@@ -224,7 +230,19 @@ class Engine:
         """The same to look at; of several asked for only the last comes."""
         self._to_files(FilesTrial(key, lean_job(job), lean_board(board), self._of_all(plan), profile))
 
-    def _to_files(self, request: ArtworkRequest | FilesRequest) -> None:
+    def read_program(self, path: str, job: Job, board: Board, *, setup: Setup | None = None, bit: str = "") -> int:
+        """Read a program of anybody's and lay it on a board; its ``ProgramRead`` (of a long one two) carries the number returned."""
+        self._reading_program += 1
+        self._to_files(ProgramRequest(self._reading_program, path, lean_job(job), lean_board(board), setup, bit))
+        return self._reading_program
+
+    def differ(self, first: tuple[str, str], second: tuple[str, str]) -> int:
+        """Compare two programs, each a path or a text under a name; ``Differs`` carries the number returned."""
+        self._reading_program += 1
+        self._to_files(DifferRequest(self._reading_program, first, second))
+        return self._reading_program
+
+    def _to_files(self, request: ArtworkRequest | FilesRequest | ProgramRequest | DifferRequest) -> None:
         if self._is_closed:
             return
         if self._files is None:
@@ -280,6 +298,10 @@ class Engine:
             self._files_wanted = None
         if isinstance(event, ArtworkRead) and event.number == self._reading:
             self._is_reading = False
+        if isinstance(event, ProgramRead) and event.packed is not None:
+            program: Program = self._keeping(event.packed).unpacked()
+            plan = msgspec.structs.replace(program.plan, shared=self._keeping(shared(program.plan, owner=os.getpid())))
+            event = msgspec.structs.replace(event, packed=None, program=msgspec.structs.replace(program, plan=plan))
         self._on_event(event)
 
     def _planner_lost(self) -> None:

@@ -1,14 +1,33 @@
-"""The file worker: reads artwork and writes out G-code, so that neither a huge drawing nor a long file holds the window."""
+"""The file worker: reads artwork and programs and writes out G-code, so that neither a huge drawing nor a long file holds the window."""
 
 from __future__ import annotations
 
+import os
 import traceback
+from collections.abc import Iterator
 from multiprocessing.connection import Connection
 from pathlib import Path as FilePath
 from typing import Any
 
 from archimetra.base.errors import ArchimetraError, ArtworkError
-from archimetra.engine.messages import ArtworkRead, ArtworkRequest, FilesMade, FilesRequest, FilesTrial, WorkerFailed
+from archimetra.engine.messages import (
+    ArtworkRead,
+    ArtworkRequest,
+    DifferRequest,
+    Differs,
+    FilesMade,
+    FilesRequest,
+    FilesTrial,
+    ProgramRead,
+    ProgramRequest,
+    WorkerFailed,
+)
+from archimetra.engine.sharing import shared
+
+LONG_PROGRAM = 3_000_000  # letters; of a longer one the beginning is shown first
+MOST_DIFFERENCES = 500
+Request = ArtworkRequest | FilesRequest | ProgramRequest | DifferRequest
+Answer = ArtworkRead | FilesMade | ProgramRead | Differs | WorkerFailed
 
 
 def serve(connection: Connection) -> None:
@@ -23,9 +42,62 @@ def serve(connection: Connection) -> None:
                 request = waiting.pop(0)
                 if any(type(later) is type(request) for later in waiting):
                     continue  # of waiting requests of a kind only the newest counts
-                connection.send(_answer(request))
+                for answer in _answers(request):
+                    connection.send(answer)
+                    if connection.poll():
+                        break  # the beginning of a long program was enough
         except (EOFError, BrokenPipeError, ConnectionResetError):
             return
+
+
+def _answers(request: Request) -> Iterator[Answer]:
+    if isinstance(request, ProgramRequest):
+        yield from _program(request)
+    elif isinstance(request, DifferRequest):
+        yield _differ(request)
+    else:
+        yield _answer(request)
+
+
+def _program(request: ProgramRequest) -> Iterator[ProgramRead | WorkerFailed]:
+    """Its beginning first, where it is long: a person sees what it is."""
+    from archimetra.engine.programs import program_of, program_text
+
+    path = FilePath(request.path)
+
+    def read(text: str, is_whole: bool) -> ProgramRead:
+        made = program_of(
+            path.name, text, request.job, request.board, setup=request.setup, bit=request.bit, is_whole=is_whole
+        )
+        return ProgramRead(request.number, request.board.id, request.path, shared(made, owner=os.getppid()))
+
+    try:
+        text = program_text(path)
+        if len(text) > LONG_PROGRAM:
+            yield read(text[: text.rfind("\n", 0, LONG_PROGRAM) + 1], False)
+        yield read(text, True)
+    except ArchimetraError as error:
+        yield ProgramRead(request.number, request.board.id, request.path, None, str(error))
+    except Exception as error:  # noqa: BLE001  as above
+        yield WorkerFailed(f"Reading {path.name} failed: {error}.", "".join(traceback.format_exception(error)))
+
+
+def _differ(request: DifferRequest) -> Differs | WorkerFailed:
+    from archimetra.engine.programs import program_text
+    from archimetra.output.gcode_reader import read_gcode
+    from archimetra.output.program_checks import differences
+
+    name = request.second[0]
+    try:
+        texts = [text or program_text(FilePath(path)) for path, text in (request.first, request.second)]
+        found = differences(*(read_gcode(text) for text in texts))
+        told = tuple((one.line, one.other, one.words) for one in found[:MOST_DIFFERENCES])
+        more = len(found) - len(told)
+        return Differs(request.number, name, told, f"{more} more are not listed." if more else "")
+    except ArchimetraError as error:
+        return Differs(request.number, name, (), str(error))
+    except Exception as error:  # noqa: BLE001  as above
+        return WorkerFailed(f"Comparing failed: {error}.", "".join(traceback.format_exception(error)))
 
 
 def _answer(request: ArtworkRequest | FilesRequest) -> ArtworkRead | FilesMade | WorkerFailed:

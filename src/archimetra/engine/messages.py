@@ -13,7 +13,7 @@ from archimetra.artwork.drawing import Drawing
 from archimetra.artwork.trace_settings import TraceSettings
 from archimetra.base.findings import Finding
 from archimetra.engine.sharing import Shared
-from archimetra.geometry.arrays import AnyArray, FloatArray
+from archimetra.geometry.arrays import AnyArray, FloatArray, IntArray
 from archimetra.job.bits import Bit
 from archimetra.job.ids import PartId
 from archimetra.job.job import Board, Job
@@ -164,6 +164,26 @@ class FilesRequest(msgspec.Struct, frozen=True, eq=False):
 
 class FilesTrial(FilesRequest, frozen=True, eq=False):
     """The same to look at while a controller is changed: nobody waits to write them."""
+
+
+class ProgramRequest(msgspec.Struct, frozen=True, eq=False):
+    """Read a program of anybody's and lay it on a board; ``job`` and ``board`` as in a plan request. ``bit`` is the one it is shown with where it
+    names none."""
+
+    number: int
+    path: str
+    job: Job
+    board: Board
+    setup: Setup | None = None
+    bit: str = ""
+
+
+class DifferRequest(msgspec.Struct, frozen=True, eq=False):
+    """Compare two programs by what they do: each a path, or a text under a name."""
+
+    number: int
+    first: tuple[str, str]
+    second: tuple[str, str]
 
 
 class MateRequest(msgspec.Struct, frozen=True, eq=False):
@@ -363,6 +383,43 @@ class FilesMade(msgspec.Struct, frozen=True, eq=False):
     problem: str = ""
 
 
+class Program(msgspec.Struct, frozen=True, eq=False):
+    """A program on a board: ``plan`` is its run, with what is told of it; ``letters`` (n,) uint8 its text, ``ends`` where its lines end, ``widest`` the
+    letters of the longest, ``bits`` the number among the job's bits of the one that is in in each, -1 where nothing moves; ``lines`` the line, from
+    1, of each row of the run. One that is not ``is_whole`` is the beginning of a long one, whose whole follows."""
+
+    name: str
+    plan: BoardPlan
+    letters: AnyArray
+    ends: IntArray
+    widest: int
+    bits: AnyArray
+    lines: IntArray
+    summary: tuple[str, ...]
+    is_whole: bool
+    names_bits: bool
+
+
+class ProgramRead(msgspec.Struct, frozen=True, eq=False):
+    """``packed`` holds a ``Program``, which comes to the window as ``program``; without one ``problem`` says why there is none."""
+
+    number: int
+    board: str
+    path: str
+    packed: Shared | None
+    problem: str = ""
+    program: Program | None = None
+
+
+class Differs(msgspec.Struct, frozen=True):
+    """Lines of two programs (0: none) and in what they differ there; ``problem`` where they could not be compared."""
+
+    number: int
+    name: str
+    found: tuple[tuple[int, int, str], ...]
+    problem: str = ""
+
+
 class WorkerFailed(msgspec.Struct, frozen=True):
     """A worker met a fault of ours (``sentence``) or died; it has been started again. ``files_key`` names the files that
     will not come because of it."""
@@ -385,6 +442,8 @@ Event = (
     | Thumb
     | ArtworkRead
     | FilesMade
+    | ProgramRead
+    | Differs
     | MateMade
     | BitsCompared
     | StandingMade

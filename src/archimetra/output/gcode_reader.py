@@ -7,7 +7,6 @@ brackets and after a semicolon. Anything else is a finding with its line, never 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from math import hypot
 
 import msgspec
@@ -49,6 +48,11 @@ def read_gcode(text: str) -> ReadMoves:
     return _Reader().read(text)
 
 
+def readable(text: str) -> str:
+    """The text with all its lines ended by line feeds."""
+    return "\n".join(text.splitlines()) if any(mark in text for mark in _ODD_BREAKS) else text
+
+
 class _Reader:
     def __init__(self) -> None:
         self.has_end = False
@@ -71,13 +75,11 @@ class _Reader:
         self._dwells: list[tuple[int, float]] = []
         self._findings: list[Finding] = []
 
-    def read(self, text: str, until: Callable[[int], bool] = lambda done: False) -> ReadMoves:
-        """All of it, or what comes before ``until``, asked now and then with the letters read, says so."""
-        if any(mark in text for mark in _ODD_BREAKS):
-            text = "\n".join(text.splitlines())
+    def read(self, text: str) -> ReadMoves:
+        text = readable(text)
         letters = np.frombuffer(text.encode("ascii", "replace"), dtype=np.uint8)  # as many as the text has
         at, number = 0, 1
-        while at < len(text) and not self.has_end and not until(at):
+        while at < len(text) and not self.has_end:
             if self._cycle is None:
                 at, number = self._plain(letters, at, number)
             stop = text.find("\n", at)

@@ -196,7 +196,7 @@ def summary(read: ReadMoves) -> list[str]:
         return ["It moves nothing."]
     finite = read.xyz[np.isfinite(read.xyz).all(axis=1)]
     lines = [
-        f"{len(read.xyz)} moves on {int(read.line.max())} lines, {int((read.kind >= Move.ARC_CW).sum())} of them arcs."
+        f"{len(read.xyz):,} moves on {int(read.line.max()):,} lines, {int((read.kind >= Move.ARC_CW).sum()):,} of them arcs."
     ]
     if len(finite):
         low, high = finite.min(axis=0), finite.max(axis=0)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import msgspec
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from archimetra.app.session.document import Document
 from archimetra.base.errors import OutputError
-from archimetra.engine.messages import BoardPlan, FilesMade, PlanProgress, StandingMade
+from archimetra.engine.messages import BoardPlan, FilesMade, PlanProgress, Program, StandingMade
 from archimetra.job.ids import BoardId
 from archimetra.output.controllers import controller
 from archimetra.output.gcode_file import GcodeFile
@@ -27,12 +28,16 @@ class Planning(QObject):
     files_made = Signal()
     standing_made = Signal(object)  # of which board
     known = Signal(object)  # BoardPlan of any board, as it is now
+    program_changed = (
+        Signal()
+    )  # a program of somebody's is shown instead of the board's cuts, another, or none any more
 
     def __init__(self, document: Document) -> None:
         super().__init__(document)
         self._document = document
         self.engine: Engine | None = None
         self.plan: BoardPlan | None = None
+        self.program: Program | None = None  # whose run is the plan shown; files and measures stay those of the job
         self.progress: PlanProgress | None = None
         self.ready_share = 1.0  # below 1 while the planner compiles its loops, once on a machine
         self.files: tuple[GcodeFile, ...] = ()
@@ -60,6 +65,32 @@ class Planning(QObject):
 
     def _drop(self) -> None:
         self.plan = None
+        self._forget_program()
+
+    # ---- a program of somebody's
+
+    def show_program(self, program: Program) -> None:
+        """Show what it does on the shown board, until that or the job changes."""
+        self.program = program
+        self.plan = plan = msgspec.structs.replace(program.plan, key=self._wanted_key)
+        if self.engine is not None:
+            self.engine.show_stock(plan, self._document.job, self._document.board)
+        self.program_changed.emit()
+        self.changed.emit()
+        self.planned.emit()
+
+    def end_program(self) -> None:
+        """Back to the cuts of the job."""
+        if self.program is not None:
+            self._forget_program()
+            self._wanted_key = ""
+            self.replan()
+
+    def _forget_program(self) -> None:
+        if self.program is not None:
+            self.program = None
+            self.plan = None
+            self.program_changed.emit()
 
     def replan(self) -> None:
         """Have the shown board planned, unless the plan for it as it is now is known or on its way."""
@@ -69,6 +100,8 @@ class Planning(QObject):
 
         job, board = self._document.job, self._document.board
         key = plan_key(job, board)
+        if self.program is not None and (key != self._wanted_key or self.program.plan.board != board.id):
+            self._forget_program()
         if key == self._wanted_key and (self.plan is not None or self.progress is not None):
             return
         self._wanted_key = key
@@ -88,6 +121,7 @@ class Planning(QObject):
             self._take_other(plan)
 
     def _take(self, plan: BoardPlan) -> None:
+        self._forget_program()
         self.plan = plan
         self._plans[BoardId(plan.board)] = plan
         self.progress = None
@@ -129,7 +163,7 @@ class Planning(QObject):
 
     def _plan_others(self) -> None:
         """The next thing to do while nobody waits: what the shown board leaves standing, then the other boards."""
-        if self.engine is None or self.is_planning or self._quiet is not None:
+        if self.engine is None or self.is_planning or self._quiet is not None or self.program is not None:
             return
         job, shown = self._document.job, self._document.board
         if self.plan is not None and shown.id not in self._given_up and self.standing_of(shown.id) is None:
@@ -182,7 +216,7 @@ class Planning(QObject):
         """Have the shown plan written as files; whether ``files`` already are those of the plan. Where that failed it is
         tried ``again`` only when asked."""
         plan, job = self.plan, self._document.job
-        if self.engine is None or plan is None or self.is_planning:
+        if self.engine is None or plan is None or self.is_planning or self.program is not None:
             return False
         from archimetra.engine.keys import output_key
 

@@ -18,6 +18,7 @@ from archimetra.app.session.imports import Imports
 from archimetra.app.session.nesting import Nesting
 from archimetra.app.session.planning import Planning
 from archimetra.app.session.playhead import Playhead
+from archimetra.app.session.programs import Programs
 from archimetra.app.session.seeing import Seeing
 from archimetra.artwork.drawing import DrawnLayer
 from archimetra.base.findings import Finding
@@ -31,12 +32,14 @@ from archimetra.engine.messages import (
     BitsCompared,
     BoardPlan,
     Closer,
+    Differs,
     FilesMade,
     GettingReady,
     MateMade,
     Moment,
     NothingDrawn,
     PlanProgress,
+    ProgramRead,
     QuietDropped,
     StandingMade,
     StockReady,
@@ -95,6 +98,7 @@ class Session(Document):
         self.seeing = Seeing(self, self.planning, self.playhead)
         self.imports = Imports(self)
         self.nesting = Nesting(self)
+        self.programs = Programs(self, self.planning)
         self._to_come: tuple[BoardId, list[tuple[PartId, Placement]], tuple[Path, ...]] | None = None
         self.clip: Clip | None = None
         self.setup_shown: int | None = None  # the number of one of the board's setups; None for the whole board
@@ -165,6 +169,7 @@ class Session(Document):
 
     def _give_engine(self, engine: Engine | None) -> None:
         self.engine = self.planning.engine = self.playhead.engine = self.imports.engine = self.seeing.engine = engine
+        self.programs.engine = engine
 
     # ---- work kept aside
 
@@ -302,6 +307,10 @@ class Session(Document):
             case FilesMade():
                 self.planning.take_files(event)
                 self.files_tried.emit(event)
+            case ProgramRead():
+                self.programs.take(event)
+            case Differs():
+                self.programs.take_differs(event)
             case MateMade():
                 self.mate_made.emit(event)
             case BitsCompared():
@@ -324,5 +333,6 @@ class Session(Document):
         self.playhead.stopped()
         self.seeing.stopped()
         self.imports.stopped()
+        self.programs.stopped()
         self.planning.stopped(failed.files_key, failed.sentence)
         self.said.emit("stop", failed.sentence)

@@ -7,15 +7,17 @@ from collections.abc import Collection, Sequence
 from pathlib import Path as FilePath
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QLineEdit, QPushButton, QToolButton, QVBoxLayout
+from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QPushButton, QToolButton, QVBoxLayout
 
 from archimetra.app.all_boards import AllBoards
 from archimetra.app.document_window import DocumentWindow
 from archimetra.app.stations.page import Page, fill, shown
+from archimetra.app.stations.program_panel import ProgramPanel
 from archimetra.app.theme.style import scaled
 from archimetra.app.theme.tokens import bit_hue
-from archimetra.app.widgets.code_view import CodeView
+from archimetra.app.widgets.code_pane import CodePane
 from archimetra.app.widgets.fields import ChoiceRow, label
+from archimetra.app.widgets.form import Form
 from archimetra.base.errors import OutputError
 from archimetra.base.findings import Severity
 from archimetra.edits import basic as edits
@@ -35,7 +37,11 @@ class OutputPage(Page):
     title = "Output"
 
     def build(self) -> None:
-        form, session = self.form, self.session
+        session = self.session
+        self._own = form = self.form.add(Form())
+        self.program = ProgramPanel(session, self.tokens)
+        self.form.add(self.program.form)
+        session.programs.changed.connect(self._show_which)
         self._profiles = list(controllers().values())
         self._controller = self.combo_row(form, "Controller", self._choose_controller)
         self._edit = QPushButton("Controllers …")
@@ -80,29 +86,18 @@ class OutputPage(Page):
         self._sheet.clicked.connect(self.show_job_sheet)
         more.insertWidget(0, self._sheet)
         form.column.addLayout(more)
+        self._read = QPushButton("Read a program …")
+        self._read.setToolTip("Show what a G-code file does on this board, whoever wrote it, and what would spoil work")
+        self._read.clicked.connect(self.program.ask)
+        form.add(self._read)
         self._told = form.add(label("", "note"))
         form.line()
         self._text_name = form.heading("G-code")
-        finding = QHBoxLayout()
-        self._find = QLineEdit()
-        self._find.setPlaceholderText("Find in the file")
-        self._find.setAccessibleName("Find in the file")
-        self._find.returnPressed.connect(lambda: self._find_next(backwards=False))
-        finding.addWidget(self._find)
-        for words, tip, backwards in (("↑", "The one before", True), ("↓", "The next one", False)):
-            button = QToolButton()
-            button.setText(words)
-            button.setProperty("kind", "small")
-            button.setToolTip(tip)
-            button.setAccessibleName(tip)
-            button.clicked.connect(lambda _c=False, b=backwards: self._find_next(backwards=b))
-            finding.addWidget(button)
-        form.column.addLayout(finding)
-        self._text = CodeView("G-code of the file", self.tokens)
-        self._text.setFixedHeight(scaled(CODE_PX))
+        pane = form.add(CodePane("G-code of the file", self.tokens, height=CODE_PX))
+        pane.not_found.connect(lambda words: self._say(words, "note"))
+        self._text = pane.view
         self._text.line_chosen.connect(self._line_chosen)
         session.playhead.moved.connect(self._mark_line)
-        form.add(self._text)
         self._files: tuple[GcodeFile, ...] = ()
         self._problem_told = ""
         self._lines_of: GcodeFile | None = None
@@ -113,7 +108,16 @@ class OutputPage(Page):
         session.planning.files_made.connect(self.refresh)
         session.planning.changed.connect(self.refresh)  # files of a plan that is out of date are not shown
 
+    def _show_which(self) -> None:
+        """The board's own files, or the program that is shown or read."""
+        programs = self.session.programs
+        is_program = programs.shown is not None or programs.is_reading
+        shown(self._own, not is_program)
+        shown(self.program.form, is_program)
+        self.program.refresh()
+
     def refresh(self) -> None:
+        self._show_which()
         session = self.session
         self._profiles = list(controllers().values())
         names = [profile.name for profile in self._profiles]
@@ -165,7 +169,7 @@ class OutputPage(Page):
         if not self.session.planning.want_files():
             problem = self.session.planning.files_problem
             self._count.setText("planning" if self.session.planning.is_planning else "failed" if problem else "writing")
-            self._files = ()
+            self._files, self._cards_of = (), ((), None)
             return
         shown_now = self.session.planning.files, self.session.board.written
         if self._cards_of == shown_now and self._files_column.count():
@@ -286,10 +290,6 @@ class OutputPage(Page):
             for row in file.rows.tolist()
         ]
 
-    def _find_next(self, *, backwards: bool) -> None:
-        if self._find.text().strip() and not self._text.find_words(self._find.text(), backwards=backwards):
-            self._say(f"'{self._find.text().strip()[:40]}' is nowhere in this file.", "note")
-
     def _mark_line(self) -> None:
         """The line that is carried out at the moment shown is marked, in the file that holds it."""
         plan = self.session.planning.plan
@@ -404,6 +404,9 @@ class OutputPage(Page):
     def write_into(self, folder: FilePath, *, over: Collection[Found] = ()) -> None:
         """Write all files of the board; say where, or what went wrong. What would be lost is asked about first, but for
         what was asked about already, ``over``."""
+        if self.session.programs.shown is not None:
+            self._say("Nothing was written: a program is shown. Go back to the cuts of the job first.", "caution")
+            return
         if not self.session.planning.want_files(again=True):
             self._say(
                 "Nothing was written: the files are still being worked out. Write them again in a moment.", "caution"

@@ -48,9 +48,9 @@ SPEEDS = (1, 5, 20, 50, 200, 500)
 
 
 class SequenceBlock(msgspec.Struct, frozen=True, eq=False):
-    """One cut in running order, seconds of the run; ``trace`` (n, 2) is depth over time as shares 0..1."""
+    """One cut in running order, seconds of the run (None: a stretch of a program of somebody's); ``trace`` (n, 2) is depth over time as shares 0..1."""
 
-    cut: CutId
+    cut: CutId | None
     name: str
     bit: Bit
     begin: float
@@ -339,7 +339,7 @@ class Lane(KeyFocusView):
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self._looping = self.seconds_at(x)
             return
-        if near_head or k is None:
+        if near_head or k is None or self._blocks[k].cut is None:
             self._is_scrubbing = True
             self.moment_wanted.emit(self.seconds_at(x))
         else:
@@ -354,7 +354,7 @@ class Lane(KeyFocusView):
             self.update()
         elif self._is_scrubbing:
             self.moment_wanted.emit(self.seconds_at(x))
-        elif self._drag is not None:
+        elif self._drag is not None and self._drag.cut is not None:
             self._drag_x = x
             tried = (self._drag.cut, self._drop_position(x, self._drag))
             if tried != self._tried and abs(x - self._press_x) > 8:
@@ -401,7 +401,7 @@ class Lane(KeyFocusView):
         """From where to where each of the other cuts runs for the first time, in their order."""
         first: dict[str, tuple[float, float]] = {}
         for block, edges in zip(self._blocks, self.edges, strict=True):
-            if block.cut != drag.cut:
+            if block.cut is not None and block.cut != drag.cut:
                 first.setdefault(block.cut, edges)
         return list(first.values())
 
@@ -481,8 +481,9 @@ class Lane(KeyFocusView):
         if self.tokens.is_dark:
             hue = hue.lighter(135)
         fill = QColor(hue)
-        fill.setAlpha(60 if block.cut == self._cut else 34)
-        painter.setPen(QPen(hue, 2.0 if block.cut == self._cut else 1.2))
+        is_picked = block.cut is not None and block.cut == self._cut
+        fill.setAlpha(60 if is_picked else 34)
+        painter.setPen(QPen(hue, 2.0 if is_picked else 1.2))
         painter.setBrush(fill)
         painter.drawRoundedRect(rect, 3, 3)
         painter.save()

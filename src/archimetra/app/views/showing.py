@@ -196,15 +196,27 @@ def sequence_blocks(job: Job, board: Board, plan: BoardPlan, found: Sequence[Fin
     last = 0
     for block in plan.run.blocks:
         cut, bit = board.cut(block.cut), job.bit(block.bit)
-        if cut is None or bit is None:
+        if bit is None:
             continue
         begin, end = float(ends[max(block.first - 1, 0)]), float(ends[block.last - 1])
         rows = slice(block.first, block.last)
         trace = depth_trace(ends[rows], plan.run.xyz[rows, 2], begin=begin, end=end)
-        told = sum(1 for f in found if f.subject == cut.id)
+        told = sum(1 for f in found if f.subject == block.cut)
         is_shift = bool(out) and block.setup != last
-        name = f"{plan.setups[block.setup].name} {cut.name}" if len(plan.setups) > 1 else cut.name
-        out.append(SequenceBlock(cut.id, name, bit, begin, end, block.changes_bit or is_shift, trace, told))
+        own = cut.name if cut is not None else bit.name  # a program of somebody's has no cuts
+        name = f"{plan.setups[block.setup].name} {own}" if len(plan.setups) > 1 else own
+        out.append(
+            SequenceBlock(
+                block.cut if cut is not None else None,
+                name,
+                bit,
+                begin,
+                end,
+                block.changes_bit or is_shift,
+                trace,
+                told,
+            )
+        )
         last = block.setup
     return out
 

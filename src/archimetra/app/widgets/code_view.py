@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import re
+from bisect import bisect_left
 from collections.abc import Sequence
+from itertools import pairwise
+from typing import overload
 
 from PySide6.QtCore import (
     QAbstractTableModel,
@@ -26,10 +30,52 @@ from PySide6.QtWidgets import (
 
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens
+from archimetra.geometry.arrays import AnyArray, IntArray
 
 _TEXT_PX, _BAR_PX, _GAP_PX = 11, 3, 6
 _MOST_LETTERS = 400  # of a line are drawn
 Index = QModelIndex | QPersistentModelIndex
+
+
+class TextLines(Sequence[str]):
+    """The lines of a text of any length, each cut out when it is asked for. ``letters`` is the text in UTF-8, ``ends`` where its lines end, each
+    before its line feed."""
+
+    def __init__(self, letters: bytes | memoryview, ends: Sequence[int] | IntArray) -> None:
+        self._letters, self._ends = letters, ends
+
+    def __len__(self) -> int:
+        return len(self._ends)
+
+    @overload
+    def __getitem__(self, index: int) -> str: ...
+    @overload
+    def __getitem__(self, index: slice) -> list[str]: ...
+    def __getitem__(self, index: int | slice) -> str | list[str]:
+        if isinstance(index, slice):
+            return [self[k] for k in range(*index.indices(len(self)))]
+        if not -len(self) <= index < len(self):
+            raise IndexError(index)
+        index %= len(self)
+        begin = int(self._ends[index - 1]) + 1 if index else 0
+        return bytes(self._letters[begin : int(self._ends[index])]).decode("utf-8", "replace").rstrip("\r")
+
+    def find(self, words: str, line: int, *, backwards: bool) -> int:
+        """The next line after ``line`` (before it) that holds the words, whatever their case, and on around the end; -1 where none does."""
+        looked_for = re.compile(re.escape(words.encode()), re.IGNORECASE)
+        begin = int(self._ends[line - 1]) + 1 if line > 0 else 0
+        end = int(self._ends[line]) if 0 <= line < len(self) else 0
+        found = -1
+        if backwards:
+            for first, last in ((0, begin), (end, len(self._letters))):
+                for match in looked_for.finditer(self._letters, first, last):
+                    found = match.start()
+                if found >= 0:
+                    break
+        else:
+            after = looked_for.search(self._letters, end) or looked_for.search(self._letters, 0, end)
+            found = after.start() if after is not None else -1
+        return bisect_left(self._ends, found) if found >= 0 else -1
 
 
 class CodeLines(QAbstractTableModel):
@@ -37,12 +83,12 @@ class CodeLines(QAbstractTableModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self.lines: list[str] = []
-        self.colours: Sequence[int] = ()
+        self.lines: TextLines = TextLines(b"", ())
+        self.colours: Sequence[int] | AnyArray = ()
         self.hues: list[QColor] = []
         self.here = -1  # the line that is carried out at the moment shown
 
-    def show(self, lines: list[str], colours: Sequence[int], hues: list[QColor]) -> None:
+    def show(self, lines: TextLines, colours: Sequence[int] | AnyArray, hues: list[QColor]) -> None:
         self.beginResetModel()
         self.lines, self.colours, self.hues, self.here = lines, colours, hues, -1
         self.endResetModel()
@@ -122,12 +168,22 @@ class CodeView(QTableView):
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setFrameShape(QTableView.Shape.StyledPanel)
 
-    def show_text(self, text: str, colours: Sequence[int] = (), hues: Sequence[QColor] = ()) -> None:
+    def show_text(self, text: str, colours: Sequence[int] | AnyArray = (), hues: Sequence[QColor] = ()) -> None:
         """All lines of a text; ``colours`` names a hue for each, -1 for none."""
-        lines = text.splitlines()
+        letters = text.encode()
+        ends = [match.start() for match in re.finditer(b"\n", letters)]
+        if letters and not letters.endswith(b"\n"):
+            ends.append(len(letters))
+        widest = max((b - a for a, b in pairwise([-1, *ends])), default=1) - 1
+        self.show_lines(TextLines(letters, ends), widest, colours, hues)
+
+    def show_lines(
+        self, lines: TextLines, widest: int, colours: Sequence[int] | AnyArray = (), hues: Sequence[QColor] = ()
+    ) -> None:
+        """The same of lines that lie somewhere already, the longest with ``widest`` letters."""
         digits = max(len(str(len(lines))), 3)
         self.number_width = QFontMetrics(self.code_font).horizontalAdvance("0" * digits) + 2 * _GAP_PX
-        wide = min(max((len(line) for line in lines), default=0), _MOST_LETTERS)
+        wide = min(widest, _MOST_LETTERS)
         self._is_showing = True
         self._lines.show(lines, colours, list(hues))
         letter = QFontMetrics(self.code_font).horizontalAdvance("0")
@@ -144,7 +200,7 @@ class CodeView(QTableView):
         self._fill_width()
 
     @property
-    def lines(self) -> list[str]:
+    def lines(self) -> Sequence[str]:
         return self._lines.lines
 
     def text(self) -> str:
@@ -173,17 +229,13 @@ class CodeView(QTableView):
 
     def find_words(self, words: str, *, backwards: bool = False) -> bool:
         """Pick the next line that holds the words, whatever their case, from the one picked on and around the end; whether there is one."""
-        lines, wanted = self._lines.lines, words.strip().lower()
-        if not wanted or not lines:
+        wanted = words.strip()
+        if not wanted:
             return False
-        step = -1 if backwards else 1
-        at = self.currentIndex().row()
-        for k in range(1, len(lines) + 1):
-            line = (at + step * k) % len(lines)
-            if wanted in lines[line].lower():
-                self.choose(line)
-                return True
-        return False
+        line = self._lines.lines.find(wanted, self.currentIndex().row(), backwards=backwards)
+        if line >= 0:
+            self.choose(line)
+        return line >= 0
 
     def currentChanged(self, current: Index, previous: Index) -> None:
         super().currentChanged(current, previous)
