@@ -183,8 +183,8 @@ class TestShop:
         form.refresh()
         assert "travel, controller" in form._shop_words.text()
         form._keep.click()
-        assert load_shop().machine.travel_x == 801.0
-        assert "As new jobs begin" in form._shop_words.text()
+        assert load_shop().router.machine.travel_x == 801.0
+        assert "As the shop has it" in form._shop_words.text()
         session.forget_changes()
         window.documents.new_job()
         assert (session.job.machine.travel_x, session.job.controller) == (801.0, "streaming")

@@ -14,7 +14,7 @@ from archimetra.base.errors import JobFileError
 from archimetra.edits.finishing import finished
 from archimetra.geometry.affine import Affine
 from archimetra.geometry.path import Path
-from archimetra.job.file import SCHEMA, _encode, decode_job, encode_job, load_job
+from archimetra.job.file import SCHEMA, decode_job, encode_job, load_job, plain_of
 from archimetra.job.gate import whats_loose
 from archimetra.job.migrations import STEPS, migrated
 
@@ -53,7 +53,7 @@ def full(thing):
         out = {} if tag is None else {thing.__struct_config__.tag_field: tag}
         return out | {name: full(getattr(thing, name)) for name in thing.__struct_fields__}
     if isinstance(thing, Path):
-        return json.loads(msgspec.json.encode(thing, enc_hook=_encode))
+        return json.loads(msgspec.json.encode(thing, enc_hook=plain_of))
     if isinstance(thing, tuple | list):
         return [full(inner) for inner in thing]
     if isinstance(thing, dict):

@@ -20,7 +20,7 @@ from archimetra.app.widgets.unfinished import unfinished
 from archimetra.base.errors import ArchimetraError, JobFileError
 from archimetra.edits import basic as edits
 from archimetra.edits.comparing import differences
-from archimetra.edits.shop import in_shop, shop_at_hand
+from archimetra.edits.shop import SHOP, in_shop, shop_at_hand
 from archimetra.job.file import SUFFIX, JobFile, JobFileChanged, is_changed, load_job, on_disk
 from archimetra.job.job import Job, new_job
 
@@ -59,6 +59,15 @@ class Documents(QObject):
         if problem:
             self._session.said.emit("caution", problem)
         return in_shop(new_job(), shop)
+
+    def _ask_first(self) -> None:
+        """At the very first start: what the machine is."""
+        from archimetra.app.first_start import FirstStart
+
+        page = FirstStart(self._window)
+        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        page.done_with.connect(self._begin_in_shop)
+        page.open()
 
     def _begin_in_shop(self) -> None:
         """The job the window opened with, for the machine of this shop."""
@@ -270,6 +279,8 @@ class Documents(QObject):
             found = found[1:]
         else:
             self._begin_in_shop()
+            if not SHOP.is_there:
+                self._ask_first()
         for recovered in found:
             self._offer(recovered)
 

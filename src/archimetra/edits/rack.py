@@ -7,16 +7,13 @@ from __future__ import annotations
 
 import csv
 import io
-import os
 from enum import StrEnum
-from pathlib import Path as FilePath
 from typing import Any
 
 import msgspec
-from platformdirs import user_config_path
 
 from archimetra.base.errors import JobFileError
-from archimetra.base.files import write_safely
+from archimetra.base.kept_file import KeptFile
 from archimetra.edits.edit import Edit, next_number, replace
 from archimetra.job.bits import Bit, BitKind, Flutes, MaterialRecipe, Recipe, Spin
 from archimetra.job.ids import BitId, next_id
@@ -53,50 +50,6 @@ class Difference(msgspec.Struct, frozen=True):
     in_rack: str
 
 
-def rack_path() -> FilePath:
-    return user_config_path("archimetra") / "rack.json"
-
-
-def load_rack(path: FilePath | None = None) -> Rack:
-    """The rack as saved, or the shipped one where none was. Raises JobFileError for a damaged file."""
-    path = rack_path() if path is None else path
-    try:
-        data = path.read_bytes()
-    except FileNotFoundError:
-        return Rack(bits=starter_rack())
-    except OSError as error:
-        raise JobFileError(f"{path} could not be read: {error.strerror or error}.") from error
-    return read_json(data, name=path.name)
-
-
-def rack_at_hand(path: FilePath | None = None) -> tuple[Rack, str]:
-    """The rack, and what was wrong with it. In place of a damaged one the shipped rack serves; the damaged file is put aside
-    first, so that saving cannot take away what is still in it."""
-    path = rack_path() if path is None else path
-    try:
-        return load_rack(path), ""
-    except JobFileError as error:
-        aside = path.with_name(f"{path.name}.damaged")
-        try:
-            os.replace(path, aside)
-            kept = f" It is kept as {aside.name} beside it; the shipped rack is used."
-        except OSError:
-            kept = " The shipped rack is used."
-        return Rack(bits=starter_rack()), f"{error}{kept}"
-
-
-def save_rack(rack: Rack, path: FilePath | None = None) -> None:
-    """Write-new and rename. Raises JobFileError with what went wrong."""
-    path = rack_path() if path is None else path
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_safely(path, as_json(rack))
-    except OSError as error:
-        raise JobFileError(
-            f"{path} could not be written: {error.strerror or error}. The rack on disk is unchanged."
-        ) from error
-
-
 def as_json(rack: Rack) -> bytes:
     return msgspec.json.format(msgspec.json.encode(_Written(rack_schema=SCHEMA, bits=rack.bits)), indent=1)
 
@@ -111,6 +64,13 @@ def read_json(data: bytes, *, name: str) -> Rack:
             f"{name} was saved by a newer Archimetra (rack schema {written.rack_schema}). Update to read it."
         )
     return _sound(written.bits, name)
+
+
+RACK: KeptFile[Rack] = KeptFile(
+    "rack.json", standard=lambda: Rack(bits=starter_rack()), decode=lambda data, name: read_json(data, name=name),
+    encode=lambda rack: as_json(rack), instead="the shipped rack is used", most_bytes=20_000_000,
+)  # fmt: skip
+load_rack, rack_at_hand, save_rack = RACK.load, RACK.at_hand, RACK.save
 
 
 def as_csv(rack: Rack) -> str:

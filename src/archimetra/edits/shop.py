@@ -1,37 +1,77 @@
-"""The shop beside the jobs: the machine that is really there, its controller and the units. New jobs begin with them; a job keeps a copy, and says where
-the two differ."""
+"""The shop beside the jobs: the machines that are really there, each with its controller, and the sheets that lie on the shelf. New jobs begin with
+one of the machines; a job keeps a copy, and says where the two differ. Edits are functions from a shop to the next; raise ValueError."""
 
 from __future__ import annotations
 
-import os
+import re
 from pathlib import Path as FilePath
 
 import msgspec
-from platformdirs import user_config_path
 
 from archimetra.base.errors import JobFileError
-from archimetra.base.files import write_safely
+from archimetra.base.kept_file import KeptFile
 from archimetra.edits.edit import Edit, replace
+from archimetra.edits.sheets import change_sheet
+from archimetra.job.file import plain_of, record_of
+from archimetra.job.ids import BoardId, SheetId
 from archimetra.job.job import Job
 from archimetra.job.quantities import Unit
 from archimetra.job.record import Record
 from archimetra.job.require import require
-from archimetra.job.sheet import Machine
+from archimetra.job.sheet import Machine, Sheet
 
-SCHEMA = 1
-MOST_BYTES = 100_000
+SCHEMA = 2
+MOST_BYTES = 2_000_000
+MOST_ROUTERS, MOST_SHEETS = 40, 300
 
 
-class Shop(Record, frozen=True, kw_only=True):
-    """``unit`` is of number fields, ``output_unit`` of files."""
+class Router(Record, frozen=True, kw_only=True):
+    """A machine with what it is fed: its controller, the unit of its files, and where they go ('' for wherever they went last)."""
 
     machine: Machine = Machine()
     controller: str = "rs274"
-    unit: Unit = Unit.MM
     output_unit: Unit = Unit.MM
+    folder: str = ""
 
     def __post_init__(self) -> None:
-        require(0 < len(self.controller) <= 60, "a shop names its controller")
+        require(0 < len(self.controller) <= 60, "a machine names its controller")
+        require(len(self.folder) <= 4000, "a folder's name has at most 4000 letters")
+
+
+class KeptSheet(Record, frozen=True, kw_only=True):
+    """A sheet on the shelf; in no job, so without an id."""
+
+    name: str
+    sheet: Sheet
+
+    def __post_init__(self) -> None:
+        require(0 < len(self.name) <= 60, "a sheet is kept under a name of 1 to 60 letters")
+
+
+class Shop(Record, frozen=True, kw_only=True):
+    """New jobs are for the machine number ``at``; ``unit`` is that of their fields."""
+
+    routers: tuple[Router, ...] = (Router(),)
+    at: int = 0
+    unit: Unit = Unit.MM
+    sheets: tuple[KeptSheet, ...] = ()
+
+    def __post_init__(self) -> None:
+        require(1 <= len(self.routers) <= MOST_ROUTERS, f"a shop has 1 to {MOST_ROUTERS} machines")
+        require(0 <= self.at < len(self.routers), "new jobs are for one of the machines")
+        names = [one.machine.name for one in self.routers]
+        require(len(set(names)) == len(names), "two machines of a shop have names of their own")
+        require(len(self.sheets) <= MOST_SHEETS, f"a shop keeps at most {MOST_SHEETS} sheets")
+        require(len({one.name for one in self.sheets}) == len(self.sheets), "two sheets have names of their own")
+
+    @property
+    def router(self) -> Router:
+        """The machine new jobs are for."""
+        return self.routers[self.at]
+
+    def named(self, name: str) -> Router | None:
+        """The machine of this name."""
+        return next((one for one in self.routers if one.machine.name == name), None)
 
 
 class _Written(msgspec.Struct, kw_only=True, forbid_unknown_fields=True):
@@ -39,70 +79,82 @@ class _Written(msgspec.Struct, kw_only=True, forbid_unknown_fields=True):
     shop: Shop
 
 
-def shop_path() -> FilePath:
-    return user_config_path("archimetra") / "shop.json"
+class _First(msgspec.Struct, kw_only=True, forbid_unknown_fields=True):
+    """The shop of schema 1: one machine."""
+
+    machine: Machine = Machine()
+    controller: str = "rs274"
+    unit: Unit = Unit.MM
+    output_unit: Unit = Unit.MM
 
 
-def load_shop(path: FilePath | None = None) -> Shop:
-    """The shop as saved; the standard one where none was. Raises JobFileError for a damaged file."""
-    path = shop_path() if path is None else path
+class _FirstWritten(msgspec.Struct, kw_only=True, forbid_unknown_fields=True):
+    shop_schema: int
+    shop: _First
+
+
+class _Schema(msgspec.Struct):
+    shop_schema: int
+
+
+def _decoded(data: bytes, name: str) -> Shop:
     try:
-        with path.open("rb") as file:
-            data = file.read(MOST_BYTES + 1)
-    except FileNotFoundError:
-        return Shop()
-    except OSError as error:
-        raise JobFileError(f"{path} could not be read: {error.strerror or error}.") from error
-    try:
-        if len(data) > MOST_BYTES:
-            raise ValueError("it is too large")
-        written = msgspec.json.decode(data, type=_Written)
+        schema = msgspec.json.decode(data, type=_Schema).shop_schema
+        if schema > SCHEMA:
+            raise JobFileError(f"{name} was saved by a newer Archimetra. Update to read it.")
+        if schema == 1:
+            first = msgspec.json.decode(data, type=_FirstWritten).shop
+            router = Router(machine=first.machine, controller=first.controller, output_unit=first.output_unit)
+            return Shop(routers=(router,), unit=first.unit)
+        return msgspec.json.decode(data, type=_Written, dec_hook=record_of).shop
     except (msgspec.DecodeError, ValueError) as error:
-        raise JobFileError(f"{path.name} is no shop: {error}.") from error
-    if written.shop_schema > SCHEMA:
-        raise JobFileError(f"{path.name} was saved by a newer Archimetra. Update to read it.")
-    return written.shop
+        raise JobFileError(f"{name} is no shop: {error}.") from error
 
 
-def shop_at_hand(path: FilePath | None = None) -> tuple[Shop, str]:
-    """The shop, and what was wrong with it. A damaged one is put aside, so that saving cannot take away what is still in it; the standard
-    one serves in its place."""
-    path = shop_path() if path is None else path
-    try:
-        return load_shop(path), ""
-    except JobFileError as error:
-        aside = path.with_name(f"{path.name}.damaged")
-        try:
-            os.replace(path, aside)
-            return Shop(), f"{error} It is kept as {aside.name} beside it; new jobs begin with the standard machine."
-        except OSError:
-            return Shop(), f"{error} New jobs begin with the standard machine."
+def _encoded(shop: Shop) -> bytes:
+    return msgspec.json.format(
+        msgspec.json.encode(_Written(shop_schema=SCHEMA, shop=shop), enc_hook=plain_of), indent=1
+    )
 
 
-def save_shop(shop: Shop, path: FilePath | None = None) -> None:
-    """Write-new and rename. Raises JobFileError with what went wrong."""
-    path = shop_path() if path is None else path
-    data = msgspec.json.format(msgspec.json.encode(_Written(shop_schema=SCHEMA, shop=shop)), indent=1)
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_safely(path, data)
-    except OSError as error:
-        raise JobFileError(f"{path} could not be written: {error.strerror or error}. The shop is as it was.") from error
+SHOP: KeptFile[Shop] = KeptFile(
+    "shop.json", standard=Shop, decode=_decoded, encode=_encoded, instead="new jobs begin with the standard machine", most_bytes=MOST_BYTES,
+)  # fmt: skip
 
 
-def shop_of(job: Job) -> Shop:
-    """The shop a job was made for."""
-    return Shop(machine=job.machine, controller=job.controller, unit=job.unit, output_unit=job.output_unit)
+def shop_path() -> FilePath:
+    return SHOP.path
+
+
+load_shop, shop_at_hand, save_shop = SHOP.load, SHOP.at_hand, SHOP.save
+
+
+# ---- a job and its machine
+
+
+def router_of(job: Job, shop: Shop) -> Router:
+    """The shop's machine a job is for, by its name; the one of new jobs where none is called so."""
+    return shop.named(job.machine.name) or shop.router
+
+
+def as_router(job: Job, folder: str = "") -> Router:
+    """The machine of a job as the shop would keep it."""
+    return Router(machine=job.machine, controller=job.controller, output_unit=job.output_unit, folder=folder)
 
 
 def in_shop(job: Job, shop: Shop) -> Job:
-    """The job for the machine of a shop."""
-    return replace(job, machine=shop.machine, controller=shop.controller, unit=shop.unit, output_unit=shop.output_unit)
+    """A new job of a shop."""
+    return replace(for_router(job, shop.router), unit=shop.unit)
 
 
-def take_shop(job: Job, shop: Shop) -> Edit:
-    """The job brought in line with the shop."""
-    return Edit("Take the shop's machine", in_shop(job, shop))
+def for_router(job: Job, router: Router) -> Job:
+    """The job for a machine; the units of its fields stay."""
+    return replace(job, machine=router.machine, controller=router.controller, output_unit=router.output_unit)
+
+
+def take_router(job: Job, router: Router) -> Edit:
+    """The job brought in line with a machine of the shop."""
+    return Edit("Take the shop's machine", for_router(job, router))
 
 
 _WORDS = {
@@ -112,18 +164,78 @@ _WORDS = {
 }  # fmt: skip
 
 
-def differences(job: Job, shop: Shop) -> tuple[str, ...]:
-    """In what a job differs from the shop, each in a word or two; () for nothing."""
+def differences(job: Job, router: Router) -> tuple[str, ...]:
+    """In what a job differs from a machine of the shop, each in a word or two; () for nothing."""
     found = [
         _WORDS.get(field, field)
         for field in Machine.__struct_fields__
-        if getattr(job.machine, field) != getattr(shop.machine, field)
+        if getattr(job.machine, field) != getattr(router.machine, field)
     ]
-    found += [
-        words
-        for words, ours, theirs in (
-            ("controller", job.controller, shop.controller), ("units", job.unit, shop.unit), ("units of files", job.output_unit, shop.output_unit),
-        )
-        if ours != theirs
-    ]  # fmt: skip
+    found += ["controller"] if job.controller != router.controller else []
+    found += ["units of files"] if job.output_unit != router.output_unit else []
     return tuple(dict.fromkeys(found))
+
+
+# ---- edits of the shop
+
+
+def with_router(shop: Shop, number: int, router: Router) -> Shop:
+    """Another in place of a machine."""
+    return replace(shop, routers=tuple(router if k == number else one for k, one in enumerate(shop.routers)))
+
+
+def keep_router(shop: Shop, router: Router) -> Shop:
+    """A machine kept under its name: in place of the one called so, or as another. New jobs are for it."""
+    names = [one.machine.name for one in shop.routers]
+    if router.machine.name in names:
+        number = names.index(router.machine.name)
+        return replace(with_router(shop, number, router), at=number)
+    return replace(shop, routers=(*shop.routers, router), at=len(shop.routers))
+
+
+def copy_router(shop: Shop, number: int) -> Shop:
+    """A machine once more, after it, under a name of its own."""
+    one = shop.routers[number]
+    new = replace(one, machine=replace(one.machine, name=free_name(shop, one.machine.name)))
+    at = shop.at + (1 if shop.at > number else 0)
+    return replace(shop, routers=(*shop.routers[: number + 1], new, *shop.routers[number + 1 :]), at=at)
+
+
+def add_router(shop: Shop, router: Router) -> Shop:
+    """Another machine after the others; of one of that name it becomes another."""
+    machine = replace(router.machine, name=free_name(shop, router.machine.name))
+    return replace(shop, routers=(*shop.routers, replace(router, machine=machine)))
+
+
+def free_name(shop: Shop, name: str) -> str:
+    """The name, or with a number behind it where a machine is called so."""
+    known = {one.machine.name for one in shop.routers}
+    bare = re.sub(r" [2-9]$", "", name)[:54]
+    return (
+        name if name not in known else next(n for k in range(2, MOST_ROUTERS + 3) if (n := f"{bare} {k}") not in known)
+    )
+
+
+def drop_router(shop: Shop, number: int) -> Shop:
+    """Without a machine; the last one stays."""
+    if len(shop.routers) == 1:
+        raise ValueError("the last machine stays: change it instead")
+    at = shop.at - (1 if shop.at > number or shop.at == len(shop.routers) - 1 == number else 0)
+    return replace(shop, routers=tuple(one for k, one in enumerate(shop.routers) if k != number), at=at)
+
+
+def keep_sheet(shop: Shop, name: str, sheet: Sheet) -> Shop:
+    """A sheet on the shelf, in place of the one of that name."""
+    kept = KeptSheet(name=name.strip()[:60], sheet=replace(sheet, id=SheetId("")))
+    others = tuple(one for one in shop.sheets if one.name != kept.name)
+    return replace(shop, sheets=tuple(sorted((*others, kept), key=lambda one: one.name.casefold())))
+
+
+def drop_sheet(shop: Shop, name: str) -> Shop:
+    return replace(shop, sheets=tuple(one for one in shop.sheets if one.name != name))
+
+
+def lay_sheet(job: Job, board: BoardId, kept: KeptSheet) -> Edit:
+    """A sheet of the shelf on a board, in place of what lies there."""
+    fields = {name: getattr(kept.sheet, name) for name in Sheet.__struct_fields__ if name != "id"}
+    return change_sheet(job, board, "Sheet from the shelf", **fields)

@@ -56,7 +56,7 @@ class _Written(msgspec.Struct, kw_only=True, forbid_unknown_fields=True):
 
 def encode_job(job: Job) -> bytes:
     """``job.json``: the schema number first, then the job."""
-    return msgspec.json.encode(_Written(schema=SCHEMA, job=job), enc_hook=_encode)
+    return msgspec.json.encode(_Written(schema=SCHEMA, job=job), enc_hook=plain_of)
 
 
 def decode_job(data: bytes, *, name: str) -> Job:
@@ -83,7 +83,7 @@ def decode_job(data: bytes, *, name: str) -> Job:
 
 
 def _current(data: bytes) -> Job:
-    return msgspec.json.decode(data, type=_Written, dec_hook=_decode).job
+    return msgspec.json.decode(data, type=_Written, dec_hook=record_of).job
 
 
 def _older(data: bytes, schema: int) -> Job:
@@ -92,7 +92,7 @@ def _older(data: bytes, schema: int) -> Job:
     if not isinstance(job, dict):
         raise ValueError("it holds no job")
     written |= {"schema": SCHEMA, "job": migrated(job, schema)}
-    return msgspec.convert(written, _Written, dec_hook=_decode).job
+    return msgspec.convert(written, _Written, dec_hook=record_of).job
 
 
 _OPEN_BEFORE = "The file beside it ending in .before is the version saved before."
@@ -249,7 +249,8 @@ def _is_plain(name: str) -> bool:
     return bool(name) and "/" not in name and "\\" not in name and name not in (".", "..")
 
 
-def _encode(value: Any) -> Any:
+def plain_of(value: Any) -> Any:
+    """What JSON has no words for, in words it has (msgspec's ``enc_hook``)."""
     if isinstance(value, Path):
         return _path_text(value)
     raise NotImplementedError(f"cannot write {type(value).__name__}")
@@ -284,7 +285,8 @@ def _sparse_params(path: Path) -> list[float]:
     return [float(value) for value in path.params[used]]
 
 
-def _decode(kind: type, value: Any) -> Any:
+def record_of(kind: type, value: Any) -> Any:
+    """The same back (``dec_hook``). Raises ValueError for what cannot be."""
     if kind is not Path:
         raise NotImplementedError(f"cannot read {kind.__name__}")
     if not isinstance(value, dict):

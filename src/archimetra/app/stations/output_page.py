@@ -11,16 +11,17 @@ from PySide6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QPushButton, QTo
 
 from archimetra.app.all_boards import AllBoards
 from archimetra.app.document_window import DocumentWindow
-from archimetra.app.stations.page import Page, fill, shown
+from archimetra.app.stations.page import Page, shown
 from archimetra.app.stations.program_panel import ProgramPanel
 from archimetra.app.theme.style import scaled
 from archimetra.app.theme.tokens import bit_hue
 from archimetra.app.widgets.code_pane import CodePane
-from archimetra.app.widgets.fields import ChoiceRow, label
+from archimetra.app.widgets.fields import ChoiceRow, fill, label
 from archimetra.app.widgets.form import Form
 from archimetra.base.errors import OutputError
 from archimetra.base.findings import Severity
 from archimetra.edits import basic as edits
+from archimetra.edits.shop import SHOP
 from archimetra.edits.writing import count_run, note_written
 from archimetra.job.quantities import Unit
 from archimetra.output.controllers import FileUnit, controllers
@@ -147,16 +148,11 @@ class OutputPage(Page):
         self._stops.setText("\n".join([*([problem] if problem else []), *(session.words_of(f) for f in stops[:4])]))
         shown(self._stops, bool(stops or problem))
         shown(self._told, bool(self._told.text()))
-        written = session.board.written
-        shown(self._again, written is not None and bool(self._files))
-        if written is not None:
-            name = FilePath(written.folder).name or written.folder
-            self._again.setText(
-                self._again.fontMetrics().elidedText(
-                    f"Write again into {name}", Qt.TextElideMode.ElideMiddle, scaled(NAME_PX)
-                )
-            )
-            self._again.setToolTip(written.folder)
+        folder = self._usual_folder()
+        shown(self._again, bool(folder) and bool(self._files))
+        words = f"Write {'again ' if session.board.written is not None else ''}into {FilePath(folder).name or folder}"
+        self._again.setText(self._again.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, scaled(NAME_PX)))
+        self._again.setToolTip(folder)
         self._write.setEnabled(bool(self._files or (session.planning.files_problem and index >= 0)))
         words = "Write the files all the same" if stops else "Write the files"
         self._write.setText("Try again" if session.planning.files_problem else words)
@@ -381,18 +377,26 @@ class OutputPage(Page):
             self.ask_for_folder()
 
     def ask_for_folder(self) -> None:
-        written = self.session.board.written
-        start = written.folder if written is not None and FilePath(written.folder).is_dir() else ""
+        usual = self._usual_folder()
+        start = usual if usual and FilePath(usual).is_dir() else ""
         folder = QFileDialog.getExistingDirectory(self.widget, "Write the files into", start)
         if folder:
             self.write_into(FilePath(folder))
 
-    def _write_again(self) -> None:
-        """Into the folder they were written into last, unless it has gone."""
+    def _usual_folder(self) -> str:
+        """Where the board's files were written last; else where the shop says those of its machine go; else ''."""
         written = self.session.board.written
-        if written is None:
+        if written is not None:
+            return written.folder
+        router = SHOP.at_hand()[0].named(self.session.job.machine.name)
+        return router.folder if router is not None else ""
+
+    def _write_again(self) -> None:
+        """Into the folder they were written into last, or the machine's own, unless it has gone."""
+        usual = self._usual_folder()
+        if not usual:
             return
-        folder = FilePath(written.folder)
+        folder = FilePath(usual)
         if folder.is_dir():
             self.write_into(folder)
         else:

@@ -109,15 +109,6 @@ class Page(Rows):
         raise NotImplementedError
 
 
-def fill(combo: QComboBox, words: list[str], current: int) -> None:
-    """Show other words in a combo without its saying anything."""
-    if [combo.itemText(i) for i in range(combo.count())] != words:
-        combo.clear()
-        combo.addItems(words)
-    if combo.currentIndex() != current:
-        combo.setCurrentIndex(current)
-
-
 def shown(widget: QWidget, is_shown: bool) -> None:
     if widget.isHidden() == is_shown:
         widget.setVisible(is_shown)

@@ -10,11 +10,11 @@ from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout
 
 from archimetra.app.session.session import Session
 from archimetra.app.stations.artwork.panel import clear_rows
-from archimetra.app.stations.page import Rows, fill, shown
+from archimetra.app.stations.page import Rows, shown
 from archimetra.app.theme.tokens import Tokens, bit_hue
 from archimetra.app.widgets.code_pane import CodePane
 from archimetra.app.widgets.code_view import CodeView, TextLines
-from archimetra.app.widgets.fields import label
+from archimetra.app.widgets.fields import fill, label
 from archimetra.app.widgets.form import Form
 from archimetra.base.findings import Finding, Severity, worded
 from archimetra.engine.messages import Program

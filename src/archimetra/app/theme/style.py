@@ -173,6 +173,7 @@ def style_sheet(t: Tokens) -> str:
     QToolButton[kind="small"]:checked {{ color: {t.ink}; font-weight: 600; background: {t.wash}; }}
     QToolButton[kind="small"]:focus {{ border: 1px solid {t.accent}; }}
     QListWidget {{ background: transparent; border: 1px solid transparent; border-radius: 4px; outline: none; }}
+    QListWidget[kind="shelf"] {{ background: {t.field}; border: 1px solid {t.hairline}; }}
     QListWidget:focus {{ border: 1px solid {t.accent}; }}
     QListWidget::item {{ border: 1px solid transparent; border-radius: 4px; }}
     QListWidget::item:hover {{ background: {t.wash}; }}

@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, Qt, QTimer, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent, QKeySequence, QWheelEvent
 from PySide6.QtWidgets import (
     QComboBox,
+    QDialog,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -48,8 +49,10 @@ class _Line(QLineEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
+            was_typing = self.is_typing
             self.left_off.emit()
-            event.ignore()  # the window gives the focus back to the plan
+            if not (was_typing and isinstance(self.window(), QDialog)):  # which would close
+                event.ignore()  # the window gives the focus back to the plan
         else:
             super().keyPressEvent(event)
 
@@ -301,6 +304,15 @@ class ChoiceRow(QWidget):
         self.show_value(before)  # what is on changes only when the job does
         if value != before:
             self.chosen.emit(value)
+
+
+def fill(combo: QComboBox, words: list[str], current: int) -> None:
+    """Show other words in a combo without its saying anything."""
+    if [combo.itemText(i) for i in range(combo.count())] != words:
+        combo.clear()
+        combo.addItems(words)
+    if combo.currentIndex() != current:
+        combo.setCurrentIndex(current)
 
 
 def label(text: str, kind: str = "", parent: QWidget | None = None) -> QLabel:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from archimetra.app.stations.artwork.panel import Panel
 from archimetra.app.stations.bindings import TypedNumber
-from archimetra.app.stations.page import fill, shown
-from archimetra.app.widgets.fields import ChoiceRow, label
+from archimetra.app.stations.page import shown
+from archimetra.app.widgets.fields import ChoiceRow, fill, label
 from archimetra.app.widgets.form import Form
 from archimetra.edits import shaping
 from archimetra.geometry.thicken import CORNERS, ENDS

@@ -6,9 +6,9 @@ from PySide6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QSizePolicy, 
 
 from archimetra.app.stations.artwork.panel import Panel, tool_button
 from archimetra.app.stations.bindings import TypedNumber
-from archimetra.app.stations.page import ANGLE_WIDTH, fill, shown
+from archimetra.app.stations.page import ANGLE_WIDTH, shown
 from archimetra.app.theme.style import scaled
-from archimetra.app.widgets.fields import ChoiceRow, QuantityField, label
+from archimetra.app.widgets.fields import ChoiceRow, QuantityField, fill, label
 from archimetra.app.widgets.form import Form
 from archimetra.edits import aligning, layering, placing
 from archimetra.edits.aligning import AlignTo, Edge

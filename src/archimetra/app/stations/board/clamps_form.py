@@ -6,9 +6,9 @@ import msgspec
 from PySide6.QtWidgets import QWidget
 
 from archimetra.app.session import Session
-from archimetra.app.stations.page import ANGLE_WIDTH, Rows, fill, shown
+from archimetra.app.stations.page import ANGLE_WIDTH, Rows, shown
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.widgets.fields import QuantityField, label
+from archimetra.app.widgets.fields import QuantityField, fill, label
 from archimetra.edits import basic as edits
 from archimetra.edits.edit import Edit
 from archimetra.job.sheet import Fixture, FixtureKind

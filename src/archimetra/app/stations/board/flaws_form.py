@@ -6,9 +6,9 @@ from PySide6.QtWidgets import QCheckBox
 
 from archimetra.app.session import Session
 from archimetra.app.stations.board.clamps_form import show_rows
-from archimetra.app.stations.page import Rows, fill
+from archimetra.app.stations.page import Rows
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.widgets.fields import label
+from archimetra.app.widgets.fields import fill, label
 from archimetra.edits import sheets
 from archimetra.edits.edit import Edit
 from archimetra.job.sheet import Flaw

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import msgspec
-from PySide6.QtWidgets import QHBoxLayout, QPushButton
+from PySide6.QtCore import Qt
 
 from archimetra.app.session import Session
+from archimetra.app.shop_page import NUMBERS, ShopPage
 from archimetra.app.stations.page import Rows
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import TextField, label
@@ -13,22 +14,10 @@ from archimetra.app.widgets.form import Fold
 from archimetra.base.errors import JobFileError
 from archimetra.edits import basic as edits
 from archimetra.edits.edit import Edit
-from archimetra.edits.shop import differences, save_shop, shop_at_hand, shop_of, take_shop
+from archimetra.edits.shop import SHOP, as_router, differences, keep_router, router_of, take_router
 from archimetra.job.quantities import format_length
 
 replace = msgspec.structs.replace
-
-_NUMBERS = (
-    ("Fastest cut", "max_feed", "mm/min", "No feed in a file is faster"),
-    ("Rapids across", "rapid_xy", "mm/min", "In the air, along X and Y"),
-    ("Rapids up, down", "rapid_z", "mm/min", "Along Z"),
-    ("Slowest spindle", "min_rpm", "rpm", "What asks for less turns so, and feeds along with it"),
-    ("Fastest spindle", "max_rpm", "rpm", "What asks for more turns so, and feeds along with it"),
-    ("Spindle starts in", "spindle_start_s", "s", "Until it turns at its speed"),
-    ("Bit change takes", "bit_change_s", "s", "Counted in the time of a run"),
-    ("Acceleration", "acceleration", "mm/s²", "Along X and Y"),
-    ("Acceleration, Z", "acceleration_z", "mm/s²", "Along Z"),
-)
 
 
 class MachineForm(Rows):
@@ -46,7 +35,7 @@ class MachineForm(Rows):
                 get=lambda a=axis: getattr(session.job.machine, f"travel_{a}"),
                 edit=lambda mm, a=axis: self._machine("Machine travel", **{f"travel_{a}": mm}),
             )  # fmt: skip
-        for text, name, unit, tip in _NUMBERS:
+        for text, name, unit, tip in NUMBERS:
             field = self.number_row(
                 form, text, get=lambda n=name: getattr(session.job.machine, n),
                 edit=lambda v, n=name, t=text: self._machine(t, **{n: v}), note=lambda u=unit: u,
@@ -54,15 +43,11 @@ class MachineForm(Rows):
             field.setToolTip(tip)
         form.add(label("It is the same for all boards of the job.", "note"))
         self._shop_words = form.add(label("", "note"))
-        row = QHBoxLayout()
-        self._keep, self._take = QPushButton("Keep for new jobs"), QPushButton("Take the shop's")
-        self._keep.setToolTip("New jobs begin with this machine, this controller and these units")
-        self._take.setToolTip("Machine, controller and units as new jobs begin with them")
-        self._keep.clicked.connect(self._keep_for_new)
-        self._take.clicked.connect(self._take_from_shop)
-        row.addWidget(self._keep)
-        row.addWidget(self._take)
-        form.column.addLayout(row)
+        (self._keep, self._take, _) = self.buttons(
+            form, ("Keep for new jobs", "New jobs begin with this machine, this controller and these units", self._keep_for_new),
+            ("Take the shop's", "Machine, controller and unit of files as the shop has them", self._take_from_shop),
+            ("The shop …", "All machines of the shop, and the sheets on its shelf", self.show_shop),
+        )  # fmt: skip
 
     def refresh(self) -> None:
         super().refresh()
@@ -79,27 +64,40 @@ class MachineForm(Rows):
     # ---- the shop
 
     def _show_shop(self) -> None:
-        """In what the job differs from what new jobs begin with."""
-        shop, problem = shop_at_hand()
-        found = differences(self.session.job, shop)
-        self._shop_words.setText(
-            problem
-            or (f"Otherwise than in the shop: {', '.join(found)}." if found else "As new jobs begin in this shop.")
-        )
-        for button in (self._keep, self._take):
-            button.setEnabled(bool(found))
+        """In what the job differs from the machine of the shop it is for."""
+        shop, problem = SHOP.at_hand()
+        job = self.session.job
+        router = router_of(job, shop)
+        found = differences(job, router)
+        is_known = shop.named(job.machine.name) is not None
+        name = f"'{router.machine.name}' of the shop" if is_known or len(shop.routers) > 1 else "in the shop"
+        words = f"Otherwise than {name}: {', '.join(found)}." if found else "As the shop has it."
+        self._shop_words.setText(problem or words)
+        self._keep.setEnabled(bool(found) or shop.router != router)
+        self._take.setEnabled(bool(found))
 
     def _keep_for_new(self) -> None:
+        job = self.session.job
         try:
-            save_shop(shop_of(self.session.job))
-        except JobFileError as error:
+            shop = SHOP.load()
+            known = shop.named(job.machine.name)
+            mine = as_router(job, known.folder if known is not None else "")
+            SHOP.save(replace(keep_router(shop, mine), unit=job.unit))
+        except (JobFileError, ValueError) as error:
             self.session.said.emit("stop", str(error))
             return
         self._show_shop()
         self.session.said.emit("note", "New jobs begin with this machine, this controller and these units.")
 
     def _take_from_shop(self) -> None:
-        self.session.apply(take_shop(self.session.job, shop_at_hand()[0]))
+        job = self.session.job
+        self.session.apply(take_router(job, router_of(job, SHOP.at_hand()[0])))
+
+    def show_shop(self) -> None:
+        page = ShopPage(self.session, self.form.window())
+        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        page.changed.connect(self.refresh)
+        page.open()
 
     def _rename(self, text: str) -> None:
         name = text.strip()[:60] or self.session.job.machine.name

@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QCheckBox
 
 from archimetra.app.session import Session
 from archimetra.app.stations.board.clamps_form import show_rows
-from archimetra.app.stations.page import Rows, fill, shown
+from archimetra.app.stations.page import Rows, shown
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, label
+from archimetra.app.widgets.fields import ChoiceRow, QuantityField, TextField, fill, label
 from archimetra.app.widgets.form import Form
 from archimetra.edits import basic as edits
 from archimetra.edits import sheets

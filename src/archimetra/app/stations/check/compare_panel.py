@@ -8,8 +8,8 @@ from archimetra.app.session.document import sentence
 from archimetra.app.stations.artwork.panel import Panel, clear_layout
 from archimetra.app.stations.bindings import TypedNumber
 from archimetra.app.stations.check.depth_map import DepthMap, DepthScale
-from archimetra.app.stations.page import fill, shown
-from archimetra.app.widgets.fields import ChoiceRow, label
+from archimetra.app.stations.page import shown
+from archimetra.app.widgets.fields import ChoiceRow, fill, label
 from archimetra.app.widgets.form import Form
 from archimetra.base.findings import worded
 from archimetra.edits import cutting

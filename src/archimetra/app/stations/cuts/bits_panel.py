@@ -11,11 +11,11 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QSizePolicy, QWidget
 
 from archimetra.app.stations.artwork.panel import Panel
-from archimetra.app.stations.page import fill, shown
+from archimetra.app.stations.page import shown
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap, draw_badge, draw_bit
-from archimetra.app.widgets.fields import TextField, label
+from archimetra.app.widgets.fields import TextField, fill, label
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.files import write_safely
 from archimetra.edits import basic as edits

@@ -15,11 +15,11 @@ from archimetra.app.stations.cuts.inlay_form import InlayForm
 from archimetra.app.stations.cuts.kinds import form_of
 from archimetra.app.stations.cuts.offers import Offers
 from archimetra.app.stations.cuts.saved_cuts import SavedCuts
-from archimetra.app.stations.page import fill, shown
+from archimetra.app.stations.page import shown
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap
 from archimetra.app.widgets.cut_sketch import CutSketch, CutSketchData
-from archimetra.app.widgets.fields import TextBox, TextField, label, show_kind
+from archimetra.app.widgets.fields import TextBox, TextField, fill, label, show_kind
 from archimetra.app.widgets.form import Fold, Form
 from archimetra.base.findings import Severity
 from archimetra.edits import cutting, layering

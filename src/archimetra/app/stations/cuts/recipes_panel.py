@@ -8,11 +8,11 @@ from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from archimetra.app.stations.artwork.panel import Panel
-from archimetra.app.stations.page import fill, shown
+from archimetra.app.stations.page import shown
 from archimetra.app.theme import style
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.badge import badge_pixmap
-from archimetra.app.widgets.fields import TextField, label, show_kind
+from archimetra.app.widgets.fields import TextField, fill, label, show_kind
 from archimetra.edits import basic as edits
 from archimetra.edits.edit import Edit
 from archimetra.edits.sheets import materials_of

@@ -6,8 +6,7 @@ import msgspec
 
 from archimetra.app.stations.artwork.panel import Panel
 from archimetra.app.stations.bindings import TypedNumber
-from archimetra.app.stations.page import fill
-from archimetra.app.widgets.fields import ChoiceRow, label
+from archimetra.app.widgets.fields import ChoiceRow, fill, label
 from archimetra.base.errors import ArchimetraError
 from archimetra.edits import test_piece
 from archimetra.edits.test_piece import UNITS, Quantity, Sample, Scale, TestPiece

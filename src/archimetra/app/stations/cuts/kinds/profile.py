@@ -6,8 +6,8 @@ from functools import partial
 
 from archimetra.app.stations.cuts.editor import Editor, show_row
 from archimetra.app.stations.cuts.form_row import FormRow, under_bit_at
-from archimetra.app.stations.page import fill, shown
-from archimetra.app.widgets.fields import label
+from archimetra.app.stations.page import shown
+from archimetra.app.widgets.fields import fill, label
 from archimetra.edits import cutting, marking
 from archimetra.job.cut_parts import Entry, LeadKind, Side
 from archimetra.job.cuts.profile import ProfileCut
