@@ -111,6 +111,9 @@ def _parser() -> argparse.ArgumentParser:
     export.add_argument("--board", metavar="NAME", help="one board only")
     export.add_argument("--unit", choices=["mm", "in"], help="unit of the files; the job's own by default")
     export.add_argument("--force", action="store_true", help="write even where a finding says stop")
+    export.add_argument(
+        "--replace", action="store_true", help="write over files that were changed by hand or are of another job"
+    )
     check = commands.add_parser("check", help="tell what would spoil work")
     check.add_argument("job", type=Path)
     check.add_argument("--json", action="store_true")
@@ -161,18 +164,22 @@ def _export(options: argparse.Namespace) -> int:
     from archimetra.job.quantities import Unit, lengths_in
     from archimetra.output.controllers import controller
     from archimetra.output.files import write_files
+    from archimetra.output.folder import LOSES, in_words, look_into
 
     job = load(options.job)
     if options.unit:
         job = msgspec.structs.replace(job, output_unit=Unit(options.unit))
     profile = controller(options.controller or job.controller)
     files = []
+    lost = []
     is_stopped = False
     for board, plan in plans(job, options.board):
         for finding in at_the_gate(all_found(job, board, plan.findings), board.dismissed):
             print(f"{board.name}: {finding.severity}: {finding.text(lengths_in(job.unit))}", file=sys.stderr)
             is_stopped |= finding.severity is Severity.STOP
-        files.extend(files_of(job, board, plan.run, plan.setups, profile))
+        made = files_of(job, board, plan.run, plan.setups, profile)
+        files.extend(made)
+        lost += [one for one in look_into(options.out, made, job.name, board.written) if one.state in LOSES]
     if is_stopped and not options.force:
         print(
             "archimetra: nothing was written, as this would spoil work; --force writes all the same.", file=sys.stderr
@@ -180,6 +187,12 @@ def _export(options: argparse.Namespace) -> int:
         return 1
     if not files:
         print("archimetra: the job cuts nothing, so there is nothing to write.", file=sys.stderr)
+        return 1
+    if lost and not options.replace:
+        print(
+            f"archimetra: nothing was written: in {options.out} {in_words(lost)}. --replace writes all the same.",
+            file=sys.stderr,
+        )
         return 1
     for path in write_files(files, options.out):
         print(path)

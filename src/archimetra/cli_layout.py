@@ -178,6 +178,7 @@ def _setups(job: Job, board: Board) -> dict[str, Any]:
     from archimetra.job.setups import turned
     from archimetra.output.controllers import controller
     from archimetra.output.files import gcode_files
+    from archimetra.output.names import board_called
 
     plan = plan_board(job, board, {})
     profile = controller(job.controller)
@@ -203,7 +204,7 @@ def _setups(job: Job, board: Board) -> dict[str, Any]:
                 "files": [file.name for file in files if file.blocks[0].setup == number],
             }
         )
-    bed = bed_files(job, board, plan.setups, profile)
+    bed = bed_files(job, board, plan.setups, profile, board_called(job, board))
     said: dict[str, Any] = {
         "setups": out,
         "seams": [{"axis": "xy"[seam.axis], "at": seam.at, "by_hand": seam.by_hand} for seam in plan.seams],

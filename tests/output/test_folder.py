@@ -51,6 +51,14 @@ class TestWhatLiesThere:
         assert states(tmp_path, files, job) == {State.CHANGED}
         assert files[0].name in in_words(look_into(tmp_path, files, job.name, job.boards[0].written))
 
+    def test_what_another_board_of_the_job_left_under_the_name(self, tmp_path):
+        _, face = job_and_files(board_name="Face")
+        job, back = job_and_files(board_name="Back")
+        write_files([replace(face[0], name=back[0].name)], tmp_path)
+        assert states(tmp_path, back, job) == {State.BOARD}
+        assert State.BOARD in LOSES
+        assert "of another board" in in_words(look_into(tmp_path, back, job.name, None))
+
     def test_in_another_folder_what_is_not_as_written_last_is_not_called_changed_by_hand(self, tmp_path):
         job, files = job_and_files()
         job = kept(job, files, tmp_path / "old")

@@ -20,8 +20,9 @@ from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Machine, Zero, ZeroAt, ZeroZ
 from archimetra.output.comments import plain
 from archimetra.output.controllers import Arcs, Controller, Spindle, controller, controllers
-from archimetra.output.files import file_stem, gcode_files, write_files
+from archimetra.output.files import gcode_files, write_files
 from archimetra.output.gcode_reader import read_gcode
+from archimetra.output.names import file_stem
 from archimetra.output.times import clock
 from archimetra.output.timing import time_run
 from archimetra.output.timing_kernels import trapezoid_times

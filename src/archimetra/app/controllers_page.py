@@ -30,7 +30,7 @@ from archimetra.engine.messages import FilesMade
 from archimetra.output.controllers import Controller
 from archimetra.output.controllers.profile import check
 from archimetra.output.controllers.shelf import controllers, copy_of, drop, keep, own, read, shipped, write
-from archimetra.output.controllers.template import NAMES
+from archimetra.output.controllers.template import FILE_NAMES, NAMES
 
 MOST_LINES_SHOWN = 3000
 _YES_NO = (("yes", "Yes"), ("no", "No"))
@@ -59,6 +59,7 @@ _CHOICES = (
 )
 _LINES = (
     _Row("title", "Title", tip="What the window shows"),
+    _Row("file_name", "Files are called", tip="\n".join(f"{{{name}}}: {what}" for name, what in FILE_NAMES.items())),
     _Row("extension", "Extension", tip="Of its files, without a dot"),
     _Row("comment", "Comment", tip="How a comment is written, with {text}; empty for none"),
     _Row("dwell", "Wait", tip="How to wait, with {seconds}"),
@@ -69,6 +70,7 @@ _NUMBERS = (
     _Row("line_numbers", "Line numbers", tip="The step of N words, 0 for none"),
     _Row("longest_line", "Longest line", tip="Letters a line may have, 0 for any"),
     _Row("comment_width", "Longest comment"),
+    _Row("longest_name", "Longest name", tip="Letters a file's name may have, without its ending"),
     _Row("longest_arc_radius", "Largest arc", tip="mm; flatter arcs are written as lines"),
 )
 _BOXES = (

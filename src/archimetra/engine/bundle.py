@@ -16,9 +16,9 @@ from archimetra.engine.writing import files_of
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
 from archimetra.output.controllers import controller
-from archimetra.output.files import file_stem
 from archimetra.output.jobsheet.pdf import as_pdf
 from archimetra.output.jobsheet.text import as_text
+from archimetra.output.names import file_stem
 
 Report = Callable[[float], None]
 _DATE = (1980, 1, 1, 0, 0, 0)  # the same job gives the same archive

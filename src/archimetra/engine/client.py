@@ -57,6 +57,7 @@ from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
 from archimetra.job.setups import Setup
 from archimetra.output.controllers.profile import Controller
+from archimetra.output.names import board_called
 
 log = logging.getLogger("archimetra")
 
@@ -223,12 +224,16 @@ class Engine:
 
     def make_files(self, key: str, job: Job, board: Board, plan: BoardPlan, profile: Controller) -> None:
         """Write a planned board as G-code for a controller in the background; ``FilesMade`` carries the key."""
-        self._files_wanted = FilesRequest(key, lean_job(job), lean_board(board), self._of_all(plan), profile)
+        self._files_wanted = FilesRequest(
+            key, lean_job(job), lean_board(board), self._of_all(plan), profile, board_called(job, board)
+        )
         self._to_files(self._files_wanted)
 
     def try_files(self, key: str, job: Job, board: Board, plan: BoardPlan, profile: Controller) -> None:
         """The same to look at; of several asked for only the last comes."""
-        self._to_files(FilesTrial(key, lean_job(job), lean_board(board), self._of_all(plan), profile))
+        self._to_files(
+            FilesTrial(key, lean_job(job), lean_board(board), self._of_all(plan), profile, board_called(job, board))
+        )
 
     def read_program(self, path: str, job: Job, board: Board, *, setup: Setup | None = None, bit: str = "") -> int:
         """Read a program of anybody's and lay it on a board; its ``ProgramRead`` (of a long one two) carries the number returned."""

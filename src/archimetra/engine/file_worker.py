@@ -173,6 +173,9 @@ def _opened(data: bytes, name: str) -> Any:
 
 def _make(request: FilesRequest) -> FilesMade:
     from archimetra.engine.writing import files_of
+    from archimetra.output.names import Called
 
     plan = request.plan.unpacked()
-    return FilesMade(request.key, tuple(files_of(request.job, request.board, plan.run, plan.setups, request.profile)))
+    called = Called(*request.called)
+    files = files_of(request.job, request.board, plan.run, plan.setups, request.profile, called)
+    return FilesMade(request.key, tuple(files))

@@ -160,6 +160,7 @@ class FilesRequest(msgspec.Struct, frozen=True, eq=False):
     board: Board
     plan: Shared
     profile: Controller
+    called: tuple[str, int]
 
 
 class FilesTrial(FilesRequest, frozen=True, eq=False):

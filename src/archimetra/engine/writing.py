@@ -21,6 +21,7 @@ from archimetra.output.controllers import Controller
 from archimetra.output.files import gcode_files
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.gcode_writer import BED
+from archimetra.output.names import Called, board_called
 from archimetra.toolpath.kinds import plan_cut
 from archimetra.toolpath.resolve import resolve
 from archimetra.toolpath.shared.program import Run, assemble
@@ -30,9 +31,12 @@ _UNDER_MM = 5.0  # of bed under a pin
 _SAME_MM = 0.01
 
 
-def files_of(job: Job, board: Board, run: Run, setups: Sequence[Setup], profile: Controller) -> list[GcodeFile]:
-    """The files in the order they are run."""
-    return bed_files(job, board, setups, profile) + gcode_files(job, board, run, profile, setups)
+def files_of(
+    job: Job, board: Board, run: Run, setups: Sequence[Setup], profile: Controller, called: Called | None = None
+) -> list[GcodeFile]:
+    """The files in the order they are run; ``called`` as of the whole job, where ``job`` lacks its boards."""
+    called = called or board_called(job, board)
+    return bed_files(job, board, setups, profile, called) + gcode_files(job, board, run, profile, setups, called)
 
 
 def bed_places(setups: Sequence[Setup]) -> list[tuple[float, float]]:
@@ -46,7 +50,7 @@ def bed_places(setups: Sequence[Setup]) -> list[tuple[float, float]]:
     return out
 
 
-def bed_files(job: Job, board: Board, setups: Sequence[Setup], profile: Controller) -> list[GcodeFile]:
+def bed_files(job: Job, board: Board, setups: Sequence[Setup], profile: Controller, called: Called) -> list[GcodeFile]:
     """The file that makes the holes for the pins of a board's setups in the bed, with nothing on it: in the X Y zero of the first setup, Z from the
     bed's surface. None where there are no pins."""
     places = bed_places(setups)
@@ -86,6 +90,13 @@ def bed_files(job: Job, board: Board, setups: Sequence[Setup], profile: Controll
         name=BED, cell=EVERYTHING, reach=(0.0, 0.0, machine.travel_x, machine.travel_y), zero=first.zero, zero_name=first.zero_name,
         note="Nothing lies on the bed yet",
     )  # fmt: skip
-    made = gcode_files(job, bed, assemble([path], bed.travel_heights), profile, (lying,))
+    made = gcode_files(
+        job,
+        bed,
+        assemble([path], bed.travel_heights),
+        profile,
+        (lying,),
+        called._replace(name=f"{called.name} pins in the bed"),
+    )
     # its moves are none of the board's run
     return [replace(file, rows=np.full(len(file.rows), -1), blocks=()) for file in made]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from hashlib import blake2b
 from pathlib import Path as FilePath
@@ -15,30 +14,34 @@ from archimetra.job.job import Board, Job
 from archimetra.job.lying import only_setup
 from archimetra.job.setups import Setup
 from archimetra.job.written import Written, WrittenFile
-from archimetra.output.comments import plain
 from archimetra.output.controllers import Controller
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.gcode_writer import write_file
+from archimetra.output.names import Called, Part, board_called, file_names
 from archimetra.output.times import RunTimes
 from archimetra.toolpath.shared.program import Block, Run
 
 
-def gcode_files(job: Job, board: Board, run: Run, profile: Controller, setups: Sequence[Setup] = ()) -> list[GcodeFile]:
+def gcode_files(
+    job: Job, board: Board, run: Run, profile: Controller, setups: Sequence[Setup] = (), called: Called | None = None
+) -> list[GcodeFile]:
     """The files of a board in running order, each of one of the ``setups`` its blocks number. Without bit changes in the file, neighbouring blocks of
-    one bit share one; the order of cuts is never changed to save a file."""
+    one bit share one; the order of cuts is never changed to save a file. ``called`` is what ``board_called`` says of the whole job."""
     setups = setups or (only_setup(board, job.machine),)
     groups = split_blocks(run, in_one_file=profile.bit_changes_in_file)
-    out = []
-    for number, blocks in enumerate(groups, 1):
-        bits = {block.bit for block in blocks}
-        bit = job.bit(blocks[0].bit)
-        parts = [job.name, board.name, str(number)] if len(groups) > 1 else [job.name, board.name]
-        parts += [setups[blocks[0].setup].name] if len(setups) > 1 else []
-        if len(bits) == 1 and bit is not None:
-            parts.append(bit.name)
-        name = f"{file_stem(' '.join(parts))}.{profile.extension}"
-        out.append(write_file(name, job, board, run, blocks, profile, setups=setups, version=__version__))
-    return out
+    names = file_names(
+        job.name, called or board_called(job, board), profile, [_part(job, blocks, setups) for blocks in groups]
+    )
+    return [
+        write_file(name, job, board, run, blocks, profile, setups=setups, version=__version__)
+        for name, blocks in zip(names, groups, strict=True)
+    ]
+
+
+def _part(job: Job, blocks: Sequence[Block], setups: Sequence[Setup]) -> Part:
+    bit = job.bit(blocks[0].bit) if len({block.bit for block in blocks}) == 1 else None
+    setup = setups[blocks[0].setup].name if len(setups) > 1 else ""
+    return Part(setup, bit.name if bit is not None else "", bit.letter if bit is not None else "")
 
 
 def split_blocks(run: Run, *, in_one_file: bool) -> list[list[Block]]:
@@ -51,11 +54,6 @@ def split_blocks(run: Run, *, in_one_file: bool) -> list[list[Block]]:
         else:
             groups.append([block])
     return groups
-
-
-def file_stem(text: str) -> str:
-    """A file name every control can show: small ASCII letters, digits and hyphens."""
-    return re.sub(r"[^a-z0-9.]+", "-", plain(text).lower()).strip("-.")[:80] or "job"
 
 
 def file_times(times: RunTimes, files: Sequence[GcodeFile]) -> list[float]:
@@ -95,7 +93,12 @@ class Text(Protocol):
 
 
 def write_files(files: Sequence[Text], folder: FilePath) -> list[FilePath]:
-    """All files written, each by write-new and rename. Raises OutputError with what went wrong; whole files only."""
+    """All files written, each by write-new and rename. Raises OutputError with what went wrong; whole files only, and none where two would have
+    one name."""
+    names = [file.name for file in files]
+    twice = next((name for k, name in enumerate(names) if name in names[:k]), None)
+    if twice is not None:
+        raise OutputError(f"Two files would both be written as {twice}. Give the boards names that differ sooner.")
     out = []
     try:
         folder.mkdir(parents=True, exist_ok=True)

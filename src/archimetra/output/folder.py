@@ -13,6 +13,7 @@ from archimetra.output.comments import shortened
 from archimetra.output.files import Text, digest_of
 
 _HEAD_BYTES = 4000
+_BOARD = re.compile(rb"Board: ([^)\r\n]*)")
 _JOB = re.compile(rb"Job: ([^)\r\n]*)")
 
 
@@ -22,11 +23,12 @@ class State(StrEnum):
     OLDER = "older"  # as it was written of this board last
     CHANGED = "changed by hand"  # written of this job, but not as it is now
     UNLIKE = "of this job, but not as written last"  # into another folder: older, or changed by hand
+    BOARD = "of another board of this job"
     OTHER = "of another job"
     UNREADABLE = "unreadable"
 
 
-LOSES = frozenset({State.CHANGED, State.UNLIKE, State.OTHER, State.UNREADABLE})
+LOSES = frozenset({State.CHANGED, State.UNLIKE, State.BOARD, State.OTHER, State.UNREADABLE})
 """What is asked about before it is replaced: nobody else may have it."""
 
 
@@ -60,6 +62,9 @@ def _state(path: FilePath, file: Text, job_name: str, last: str | None, unlike: 
     head = _JOB.search(content[:_HEAD_BYTES])
     if head is None or head.group(1).decode("ascii", "replace").strip() != shortened(job_name):
         return State.OTHER
+    boards = [_BOARD.search(text) for text in (content[:_HEAD_BYTES], file.text[:_HEAD_BYTES].encode("ascii"))]
+    if boards[0] is not None and boards[1] is not None and boards[0].group(1).strip() != boards[1].group(1).strip():
+        return State.BOARD
     # of this job: if we know what was written last, it is not that any more; else it may well be an older one
     return unlike if last is not None else State.OLDER
 
@@ -67,7 +72,7 @@ def _state(path: FilePath, file: Text, job_name: str, last: str | None, unlike: 
 def in_words(found: Sequence[Found]) -> str:
     """What would be lost, in a sentence; '' for nothing."""
     parts = []
-    for state in (State.CHANGED, State.UNLIKE, State.OTHER, State.UNREADABLE):
+    for state in (State.CHANGED, State.UNLIKE, State.BOARD, State.OTHER, State.UNREADABLE):
         names = [one.name for one in found if one.state is state]
         if names:
             shown = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")

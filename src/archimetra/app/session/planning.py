@@ -13,6 +13,7 @@ from archimetra.engine.messages import BoardPlan, FilesMade, PlanProgress, Progr
 from archimetra.job.ids import BoardId
 from archimetra.output.controllers import controller
 from archimetra.output.gcode_file import GcodeFile
+from archimetra.output.names import board_called
 
 if TYPE_CHECKING:
     from archimetra.engine.client import Engine
@@ -225,7 +226,8 @@ class Planning(QObject):
         except OutputError as error:
             self._files_for, self.files, self.files_problem = "", (), str(error)
             return False
-        key = f"{output_key(job, plan.key)} {hash(profile)}"  # a profile may be changed under its name
+        # a profile may be changed under its name, and so may another board, from whose files this one's are told apart
+        key = f"{output_key(job, plan.key)} {hash(profile)} {board_called(job, self._document.board)}"
         if key != self._files_for or (again and self.files_problem):
             self._files_for, self.files, self.files_problem = key, (), ""
             self.engine.make_files(key, job, self._document.board, plan, profile)

@@ -11,7 +11,7 @@ import msgspec
 from archimetra.base.errors import OutputError
 from archimetra.job.quantities import Unit
 from archimetra.output.comments import LONGEST
-from archimetra.output.controllers.template import check_template
+from archimetra.output.controllers.template import FILE_NAMES, check_template
 
 MOST_LINES = 200  # of a template
 MOST_BYTES = 100_000  # of a profile's file
@@ -45,6 +45,8 @@ class Controller(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_field
     name: str
     title: str
     extension: str = "nc"
+    file_name: str = "{job} {board} {count} {setup} {bit}"
+    longest_name: int = 80
     unit: FileUnit = FileUnit.JOB
     bit_changes_in_file: bool = False
     arcs: Arcs = Arcs.CENTRE
@@ -97,10 +99,11 @@ def check(profile: Controller) -> Controller:
         raise OutputError(f"{told}: extension is up to 8 small letters and digits, without a dot.")
     for key, low, high in (
         ("decimals_mm", 1, 6), ("decimals_inch", 2, 7), ("longest_arc_radius", 1.0, 100_000.0), ("comment_width", 30, 500),
-        ("line_numbers", 0, 1000),
+        ("line_numbers", 0, 1000), ("longest_name", 8, 80),
     ):  # fmt: skip
         if not low <= getattr(profile, key) <= high:
             raise OutputError(f"{told}: {key} is {low:g} to {high:g}.")
+    _check_names(profile, told)
     if profile.longest_line and not 60 <= profile.longest_line <= 1000:
         raise OutputError(f"{told}: longest_line is 60 to 1000 letters, or 0 for no limit.")
     for key in ("comment", "dwell"):
@@ -119,6 +122,15 @@ def check(profile: Controller) -> Controller:
     if profile.bit_changes_in_file and not profile.bit_change:
         raise OutputError(f"{told}: bits are changed in the file, so bit_change has to say how.")
     return profile
+
+
+def _check_names(profile: Controller, told: str) -> None:
+    """That its files can be told apart by their names."""
+    check_template(profile.file_name, f"{told}, file_name", FILE_NAMES)
+    if not any(f"{{{name}}}" in profile.file_name for name in ("board", "place")):
+        raise OutputError(
+            f"{told}: file_name has to hold {{board}} or {{place}}, or boards would be written over each other."
+        )
 
 
 def parsed(data: bytes, name: str) -> Controller:

@@ -28,12 +28,23 @@ NAMES: Mapping[str, str] = {
 }
 """What can stand in a template, and what it is."""
 
+FILE_NAMES: Mapping[str, str] = {
+    "job": "name of the job",
+    "board": "name of the board",
+    "place": "place of the board in the job, from 1",
+    "count": "number of the file in running order, nothing where there is but one",
+    "setup": "name of the tile or setup, nothing where there is but one",
+    "bit": "name of the bit, nothing where there are several",
+    "letter": "its letter",
+}
+"""What can stand in the name of a file."""
+
 MOST_LETTERS = 200
 _FIELD = re.compile(r"\{([^{}:]*)(?::\.([0-6])f)?\}")
 
 
-def check_template(line: str, where: str) -> None:
-    """Raises OutputError with ``where`` and what is wrong in a line."""
+def check_template(line: str, where: str, names: Mapping[str, str] = NAMES) -> None:
+    """Raises OutputError with ``where`` and what is wrong in a line that may hold these ``names``."""
     if not line.isascii() or not line.isprintable():
         raise OutputError(
             f"{where}: a controller takes plain letters, digits and signs alone; '{line[:40]}' holds others."
@@ -41,8 +52,8 @@ def check_template(line: str, where: str) -> None:
     if len(line) > MOST_LETTERS:
         raise OutputError(f"{where}: the line is longer than {MOST_LETTERS} letters.")
     for found in _FIELD.finditer(line):
-        if found.group(1) not in NAMES:
-            raise OutputError(f"{where}: there is no value '{found.group(1)}'. Known are: {', '.join(NAMES)}.")
+        if found.group(1) not in names:
+            raise OutputError(f"{where}: there is no value '{found.group(1)}'. Known are: {', '.join(names)}.")
         if found.group(2) is not None and found.group(1) not in _NUMBERS:
             raise OutputError(f"{where}: '{found.group(1)}' is no number, so it has no decimals.")
     if any(brace in _FIELD.sub("", line) for brace in "{}"):
