@@ -47,9 +47,17 @@ def test_all_files_are_those_of_each_board():
 
 
 @pytest.mark.parametrize("names", [("Face", "Face"), ("Face", "face"), ("Face!", "Face?")])
-def test_two_boards_that_would_share_a_file_are_told_before_anything_is_written(names):
+def test_two_boards_of_one_name_have_files_of_their_own(names):
+    made = all_files(two(*names))
+    called = [name for one in made for name, _ in one.files]
+    assert len(set(called)) == len(called) == 2
+
+
+def test_two_boards_that_would_share_a_file_are_told_before_anything_is_written(monkeypatch):
+    short = replace(controller("streaming"), file_name="{board}", longest_name=8)
+    monkeypatch.setattr("archimetra.engine.bundle.controller", lambda name: short)
     with pytest.raises(OutputError, match="Give one of them another name"):
-        all_files(two(*names))
+        all_files(two("Panel of the front, left", "Panel of the front, right"))
 
 
 def test_the_zip_holds_it_all_and_is_the_same_each_time():

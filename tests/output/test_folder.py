@@ -89,7 +89,7 @@ class TestWhatLiesThere:
         assert states(tmp_path, deeper, job) == {State.OLDER}
 
     def test_only_what_nobody_else_may_have_is_asked_about(self):
-        assert {State.CHANGED, State.UNLIKE, State.OTHER, State.UNREADABLE} == LOSES
+        assert {State.CHANGED, State.UNLIKE, State.BOARD, State.OTHER, State.UNREADABLE} == LOSES
 
 
 class TestCounting:
