@@ -396,6 +396,45 @@ class TestCheck:
         assert window.session.cut_id == window.session.board.cuts[0].id
 
 
+class TestWhereFilesBegin:
+    def test_a_mark_is_set_dragged_to_another_cut_and_off(self, open_window, qtbot):
+        window = open_window()
+        session, lane = window.session, window.sequence.lane
+        order = list(dict.fromkeys(block.cut for block in lane._blocks))
+        session.show_cut(order[1])
+        window.actions_by_id["new-file"].trigger()
+        assert session.board.cut(order[1]).begins_file
+        number = next(k for k, block in enumerate(lane._blocks) if block.cut == order[1])
+        assert lane._blocks[number].begins_file
+
+        def mark(k):
+            return QPointF(lane._gate_x(k), 24 if lane._blocks[k].starts_gate else 8)
+
+        other = next(k for k, block in enumerate(lane._blocks) if block.cut == order[2])
+        plan = session.planning.plan
+        drag(lane, mark(number), QPointF(lane.edges[other][0] + 6, 8))
+        assert [cut.id for cut in session.board.cuts if cut.begins_file] == [order[2]]
+        assert session.planning.plan is plan  # nothing is planned anew
+        moved = next(k for k, block in enumerate(lane._blocks) if block.begins_file)
+        assert lane._blocks[moved].cut == order[2]
+        drag(lane, mark(moved), QPointF(2, 8))
+        assert not any(cut.begins_file for cut in session.board.cuts)
+        session.undo()
+        assert session.board.cut(order[2]).begins_file
+
+    def test_a_press_on_a_mark_alone_moves_nothing(self, open_window, qtbot):
+        window = open_window()
+        session, lane = window.session, window.sequence.lane
+        cut = lane._blocks[1].cut
+        session.show_cut(cut)
+        window.actions_by_id["new-file"].trigger()
+        job, seconds = session.job, session.playhead.seconds
+        place = QPoint(round(lane._gate_x(1)), 24 if lane._blocks[1].starts_gate else 8)
+        QTest.mouseClick(lane, Qt.MouseButton.LeftButton, pos=place)
+        assert session.job is job
+        assert session.playhead.seconds == seconds
+
+
 class TestSequence:
     def test_a_stretch_is_played_again_and_again(self, open_window, qtbot):
         window = open_window()

@@ -154,7 +154,10 @@ class TestSteps:
         words = " ".join(sheet.steps)
         assert "the holes for the pins in the bed" in words
         first = sheet.steps[0]
-        assert first.index("Put in") < first.index("Set Z zero on the bed's surface.") < first.index("Run ")
+        assert first.index("Put in") < first.index("Set X and Y zero") < first.index("Run ")
+        x, y = plans[board.name].setups[0].zero
+        assert f"{x:g} mm from the left end of the machine's travel and {y:g} mm from its front" in first
+        assert "Z zero on the bed's surface" in first
         assert "Set Z zero on the sheet's top." in sheet.steps[1]
         for setup in plans[board.name].setups:
             assert setup.name in words

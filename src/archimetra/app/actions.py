@@ -86,6 +86,7 @@ ROWS: tuple[Row, ...] = (
     Row("remove-board", "Remove the board", "", "boards.remove_board"),
     Row("earlier", "The shown cut earlier in the order", "Ctrl+Up", "cuts.cut_earlier"),
     Row("later", "The shown cut later in the order", "Ctrl+Down", "cuts.cut_later"),
+    Row("new-file", "A new file begins with the shown cut, or no longer", "", "cuts.toggle_file"),
     Row("area", "On to the next part of the window", "F6", "next_area"),
     Row("area-back", "Back to the part of the window before", "Shift+F6", "area_before"),
     Row("theme", "Light, dark or as the system", "", "next_theme"),
@@ -124,7 +125,7 @@ SHAPE_MENU = (
     "profile", "centre", "", "duplicate", "copy", "paste", "group", "ungroup", "", "next", "pick-all", "", "remove",
 )  # fmt: skip
 PLAN_MENU = ("paste", "pick-all", "bring-in", "", "fit", "snap")
-CUT_MENU = ("pick-of-cut", "copy-cut", "switch-cut", "earlier", "later", "", "remove-cut")
+CUT_MENU = ("pick-of-cut", "copy-cut", "switch-cut", "earlier", "later", "new-file", "", "remove-cut")
 BOARD_MENU = ("rename-board", "duplicate-board", "board-left", "board-right", "", "remove-board")
 
 _LEAVE_TYPING = ("undo", "redo")  # while something is typed these are the field's

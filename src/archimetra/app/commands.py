@@ -13,6 +13,7 @@ from archimetra.app.playback import Playback
 from archimetra.app.session import Session
 from archimetra.edits import basic as edits
 from archimetra.edits import cutting, repeating
+from archimetra.edits.writing import begin_file
 
 if TYPE_CHECKING:
     from archimetra.app.stations.artwork_page import ArtworkPage
@@ -140,6 +141,13 @@ class CutCommands:
 
     def cut_later(self) -> None:
         self._shift_cut(1)
+
+    def toggle_file(self) -> None:
+        """A new file with the shown cut, or none."""
+        s = self._session
+        cut = s.board.cut(s.cut_id) if s.cut_id is not None else None
+        if cut is not None:
+            s.apply(begin_file(s.job, cut.id, begins=not cut.begins_file))
 
     def _shift_cut(self, step: int) -> None:
         s = self._session

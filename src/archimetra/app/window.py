@@ -75,6 +75,7 @@ from archimetra.app.widgets.unfinished import is_within, unfinished
 from archimetra.base.findings import Finding, Severity
 from archimetra.edits import basic as edits
 from archimetra.edits import guides
+from archimetra.edits.writing import begin_file, move_file
 from archimetra.job.file import SUFFIX, JobFile
 from archimetra.job.ids import BoardId, CutId, ShapeId
 from archimetra.job.quantities import Unit
@@ -261,6 +262,7 @@ class MainWindow(CommandWindow):
         sequence.moment_wanted.connect(playback.go_to)
         sequence.cut_picked.connect(self._pick_cut)
         sequence.reordered.connect(self._reorder)
+        sequence.file_moved.connect(self._move_file)
         sequence.play_wanted.connect(playback.toggle)
         sequence.speed_chosen.connect(playback.set_speed)
         sequence.loop_wanted.connect(playback.set_loop)
@@ -294,7 +296,11 @@ class MainWindow(CommandWindow):
         self.status.show_theme_choice(self._theme)
         self._refresh_page()
         self._show_planning()
+        self._show_file_starts()
         self._show_section()
+
+    def _show_file_starts(self) -> None:
+        self.sequence.show_file_starts([cut.id for cut in self.session.board.cuts if cut.begins_file])
 
     def _show_header(self) -> None:
         s = self.session
@@ -361,6 +367,7 @@ class MainWindow(CommandWindow):
         self.sequence.show_blocks(
             sequence_blocks(job, board, plan, self.session.findings), plan.times.total, sequence_summary(job, plan)
         )
+        self._show_file_starts()
         self._show_moment()
         self._show_findings()
         self._refresh_page()
@@ -535,6 +542,10 @@ class MainWindow(CommandWindow):
         rest = [cut.id for cut in self.session.board.cuts if cut.id != cut_id]
         index = rest.index(order[position]) if position < len(order) else len(rest)
         self.session.apply(edits.reorder_cut(self.session.job, self.session.board.id, cut_id, index))
+
+    def _move_file(self, begin: CutId, to: CutId | None) -> None:
+        job = self.session.job
+        self.session.apply(begin_file(job, begin, begins=False) if to is None else move_file(job, begin, to))
 
     # ---- menus
 

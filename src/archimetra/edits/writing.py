@@ -1,9 +1,9 @@
-"""What was written of a board, put down with it."""
+"""Where files begin, and what was written of a board, put down with it."""
 
 from __future__ import annotations
 
-from archimetra.edits.edit import replace
-from archimetra.job.ids import BoardId
+from archimetra.edits.edit import Edit, replace
+from archimetra.job.ids import BoardId, CutId
 from archimetra.job.job import Job, with_boards
 from archimetra.job.written import MOST_RUNS, Written
 
@@ -30,3 +30,29 @@ def count_run(job: Job, board_id: BoardId, name: str, by: int) -> Job:
     )
     kept = replace(board.written, files=files)
     return with_boards(job, tuple(replace(b, written=kept) if b.id == board_id else b for b in job.boards))
+
+
+def begin_file(job: Job, cut_id: CutId, *, begins: bool) -> Edit:
+    """Have a new file begin with a cut, or no longer."""
+    return Edit("New file here" if begins else "No new file here", _with_begins(job, {cut_id: begins}))
+
+
+def move_file(job: Job, from_cut: CutId, to_cut: CutId) -> Edit:
+    """The file that begins with one cut begins with another instead."""
+    return Edit("Move where a file begins", _with_begins(job, {from_cut: False, to_cut: True}))
+
+
+def _with_begins(job: Job, begins: dict[CutId, bool]) -> Job:
+    boards = tuple(
+        replace(
+            board,
+            cuts=tuple(
+                replace(cut, begins_file=begins[cut.id])
+                if begins.get(cut.id, cut.begins_file) != cut.begins_file
+                else cut
+                for cut in board.cuts
+            ),
+        )
+        for board in job.boards
+    )
+    return with_boards(job, boards)

@@ -94,7 +94,7 @@ def _extent(sheet: Sheet) -> tuple[float, float, list[str]]:
 
 
 def _nameless(cut: Cut) -> Cut:
-    return replace(cut, name="", notes="", is_on=True)
+    return replace(cut, name="", notes="", is_on=True, begins_file=False)
 
 
 def _cutting_part(bit: Bit | None) -> Bit | None:
@@ -174,9 +174,10 @@ def checks_key(job: Job, board: Board, run: str) -> str:
     return digest.hexdigest()
 
 
-def output_key(job: Job, checks: str) -> str:
+def output_key(job: Job, board: Board, checks: str) -> str:
     """The same for the same files of a plan."""
-    return f"{checks} {job.controller} {job.output_unit} {job.name}"
+    begins = [cut.id for cut in board.cuts if cut.begins_file]
+    return f"{checks} {job.controller} {job.output_unit} {job.name} {begins}"
 
 
 def plan_key(job: Job, board: Board) -> str:

@@ -28,7 +28,7 @@ from archimetra.job.gate import whats_loose, whats_wrong
 from archimetra.job.job import Job
 from archimetra.job.migrations import migrated
 
-SCHEMA = 10
+SCHEMA = 11
 SUFFIX = ".archimetra"
 MAX_JSON_BYTES = 400_000_000
 MAX_SOURCE_BYTES = 100_000_000

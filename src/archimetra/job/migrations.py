@@ -159,6 +159,7 @@ STEPS: tuple[Callable[[Document], Document], ...] = (
     _only_more,
     _only_more,
     _only_more,
+    _only_more,
 )
 
 

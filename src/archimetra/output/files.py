@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from hashlib import blake2b
 from pathlib import Path as FilePath
 from typing import Protocol
@@ -10,6 +10,7 @@ from typing import Protocol
 from archimetra import __version__
 from archimetra.base.errors import OutputError
 from archimetra.base.files import write_safely
+from archimetra.job.ids import CutId
 from archimetra.job.job import Board, Job
 from archimetra.job.lying import only_setup
 from archimetra.job.setups import Setup
@@ -28,7 +29,8 @@ def gcode_files(
     """The files of a board in running order, each of one of the ``setups`` its blocks number. Without bit changes in the file, neighbouring blocks of
     one bit share one; the order of cuts is never changed to save a file. ``called`` is what ``board_called`` says of the whole job."""
     setups = setups or (only_setup(board, job.machine),)
-    groups = split_blocks(run, in_one_file=profile.bit_changes_in_file)
+    begins = {cut.id for cut in board.cuts if cut.begins_file}
+    groups = split_blocks(run, in_one_file=profile.bit_changes_in_file, begins=begins)
     names = file_names(
         job.name, called or board_called(job, board), profile, [_part(job, blocks, setups) for blocks in groups]
     )
@@ -44,11 +46,13 @@ def _part(job: Job, blocks: Sequence[Block], setups: Sequence[Setup]) -> Part:
     return Part(setup, bit.name if bit is not None else "", bit.letter if bit is not None else "")
 
 
-def split_blocks(run: Run, *, in_one_file: bool) -> list[list[Block]]:
-    """Blocks grouped into files."""
+def split_blocks(run: Run, *, in_one_file: bool, begins: Collection[CutId] = ()) -> list[list[Block]]:
+    """Blocks grouped into files; cuts that are to begin one do so each time their turn comes."""
     groups: list[list[Block]] = []
     for block in run.blocks:
         same = groups and groups[-1][-1].setup == block.setup
+        if same and block.cut in begins and groups[-1][-1].cut != block.cut:
+            same = False
         if same and (in_one_file or groups[-1][-1].bit == block.bit):
             groups[-1].append(block)
         else:

@@ -227,7 +227,7 @@ class Planning(QObject):
             self._files_for, self.files, self.files_problem = "", (), str(error)
             return False
         # a profile may be changed under its name, and so may another board, from whose files this one's are told apart
-        key = f"{output_key(job, plan.key)} {hash(profile)} {board_called(job, self._document.board)}"
+        key = f"{output_key(job, self._document.board, plan.key)} {hash(profile)} {board_called(job, self._document.board)}"
         if key != self._files_for or (again and self.files_problem):
             self._files_for, self.files, self.files_problem = key, (), ""
             self.engine.make_files(key, job, self._document.board, plan, profile)

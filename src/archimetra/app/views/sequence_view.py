@@ -6,7 +6,7 @@ block changes the running order.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 import msgspec
 import numpy as np
@@ -58,12 +58,20 @@ class SequenceBlock(msgspec.Struct, frozen=True, eq=False):
     starts_gate: bool
     trace: FloatArray
     findings: int
+    begins_file: bool = False
+
+    @property
+    def has_gate(self) -> bool:
+        return self.starts_gate or self.begins_file
 
 
 class SequenceView(QWidget):
     moment_wanted = Signal(float)  # seconds
     cut_picked = Signal(object)
     reordered = Signal(object, int)  # cut id, new position among the blocks
+    file_moved = Signal(
+        object, object
+    )  # the cut a file begins with, and the one it is to begin with; None: no file there
     play_wanted = Signal()
     step_wanted = Signal(int)  # moves
     cut_step_wanted = Signal(int)
@@ -119,6 +127,7 @@ class SequenceView(QWidget):
             (self.moment_wanted, self.lane.moment_wanted),
             (self.cut_picked, self.lane.cut_picked),
             (self.reordered, self.lane.reordered),
+            (self.file_moved, self.lane.file_moved),
             (self.loop_wanted, self.lane.loop_wanted),
         ):
             theirs.connect(mine)
@@ -159,6 +168,10 @@ class SequenceView(QWidget):
     def show_cut(self, cut: CutId | None) -> None:
         self.lane.show_cut(cut)
 
+    def show_file_starts(self, cuts: Collection[CutId]) -> None:
+        """Mark where a new file begins because somebody wants it to: with these cuts."""
+        self.lane.show_file_starts(cuts)
+
     def show_speed(self, speed: int) -> None:
         for key, button in self._speeds.items():
             button.setChecked(key == speed)
@@ -180,6 +193,7 @@ class Lane(KeyFocusView):
     menu_wanted = Signal(object, object)  # the cut, and the place on the screen
     cut_picked = Signal(object)
     reordered = Signal(object, int)
+    file_moved = Signal(object, object)
     loop_wanted = Signal(object)
     order_tried = Signal(object, int)  # a cut on its way, and the place it would be dropped at
 
@@ -198,6 +212,7 @@ class Lane(KeyFocusView):
         self.edges: list[tuple[float, float]] = []
         self._picture: QPixmap | None = None  # blocks, gates and ticks; the playhead moves over it
         self._drag: SequenceBlock | None = None
+        self._file: int | None = None  # the block whose file mark is dragged
         self._drag_x = 0.0
         self._press_x = 0.0
         self._is_scrubbing = False
@@ -243,6 +258,18 @@ class Lane(KeyFocusView):
         self._seconds = seconds
         self.update()
 
+    def show_file_starts(self, cuts: Collection[CutId]) -> None:
+        marked = tuple(
+            msgspec.structs.replace(
+                block, begins_file=k > 0 and block.cut in cuts and block.cut != self._blocks[k - 1].cut
+            )
+            for k, block in enumerate(self._blocks)
+        )
+        if [block.begins_file for block in marked] != [block.begins_file for block in self._blocks]:
+            self._blocks = marked
+            self._lay_out()
+            self._draw_anew()
+
     def show_cut(self, cut: CutId | None) -> None:
         if cut != self._cut:
             self._cut = cut
@@ -267,7 +294,7 @@ class Lane(KeyFocusView):
         self.edges = []
         if not self._blocks:
             return
-        gates = sum(block.starts_gate for block in self._blocks)
+        gates = sum(block.has_gate for block in self._blocks)
         room = max((self.width() - LEFT - RIGHT) * self._zoom - gates * GATE_PX, 50.0)
         spans = np.array([max(block.end - block.begin, 0.01) for block in self._blocks])
         widths = spans / spans.sum() * room
@@ -277,7 +304,7 @@ class Lane(KeyFocusView):
             widths = np.where(small, SMALLEST_PX, spans / spans[~small].sum() * max(rest, 10.0))
         x = LEFT - self._slid
         for block, width in zip(self._blocks, widths, strict=True):
-            x += GATE_PX if block.starts_gate else 0.0
+            x += GATE_PX if block.has_gate else 0.0
             self.edges.append((x, x + float(width)))
             x += float(width)
 
@@ -325,7 +352,7 @@ class Lane(KeyFocusView):
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         k = self._block_at(event.pos().x(), event.pos().y())
-        if k is not None:
+        if k is not None and self._blocks[k].cut is not None:
             self.menu_wanted.emit(self._blocks[k].cut, event.globalPos())
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -339,7 +366,10 @@ class Lane(KeyFocusView):
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             self._looping = self.seconds_at(x)
             return
-        if near_head or k is None or self._blocks[k].cut is None:
+        self._file = self._file_at(x, y)
+        if self._file is not None:
+            self._drag_x = x
+        elif near_head or k is None or self._blocks[k].cut is None:
             self._is_scrubbing = True
             self.moment_wanted.emit(self.seconds_at(x))
         else:
@@ -351,6 +381,9 @@ class Lane(KeyFocusView):
         if self._looping is not None:
             ends = sorted((self._looping, self.seconds_at(x)))
             self.loop = (ends[0], ends[1]) if ends[1] - ends[0] > 0.05 else None
+            self.update()
+        elif self._file is not None:
+            self._drag_x = x
             self.update()
         elif self._is_scrubbing:
             self.moment_wanted.emit(self.seconds_at(x))
@@ -365,13 +398,14 @@ class Lane(KeyFocusView):
             k = self._block_at(x, y)
             block = self._blocks[k] if k is not None else None
             near_head = abs(x - self.x_of(self._seconds)) <= 7
-            self.setCursor(Qt.CursorShape.SizeHorCursor if near_head else Qt.CursorShape.ArrowCursor)
+            on_file = self._file_at(x, y) is not None
+            self.setCursor(Qt.CursorShape.SizeHorCursor if near_head or on_file else Qt.CursorShape.ArrowCursor)
             tip = (
                 f"{block.name}: {clock(block.end - block.begin)}, bit {block.bit.letter} {block.bit.name}"
                 if block
                 else ""
             )
-            self.setToolTip(tip)
+            self.setToolTip("A new file begins here; drag it to another cut, or off to the left" if on_file else tip)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         drag, self._drag = self._drag, None
@@ -379,6 +413,8 @@ class Lane(KeyFocusView):
         if self._looping is not None:
             self._looping = None
             self.loop_wanted.emit(self.loop)
+        elif self._file is not None:
+            self._end_file_drag()
         elif self._is_scrubbing:
             self._is_scrubbing = False
         elif drag is not None:
@@ -389,6 +425,18 @@ class Lane(KeyFocusView):
                 self.cut_picked.emit(drag.cut)
                 self.moment_wanted.emit(self.seconds_at(event.position().x()))
         self.update()
+
+    def _end_file_drag(self) -> None:
+        """The file begins where its mark was let go: nearest to which cut's beginning."""
+        number, self._file = self._file, None
+        if number is None or abs(self._drag_x - self._press_x) <= 8:
+            return
+        to = self._file_drop(self._drag_x)
+        begin = self._blocks[number].cut
+        if to is None:
+            self.file_moved.emit(begin, None)
+        elif self._blocks[to].cut != begin:
+            self.file_moved.emit(begin, self._blocks[to].cut)
 
     def _block_at(self, x: float, y: float) -> int | None:
         return next((k for k in range(len(self._blocks)) if self.block_rect(k).contains(x, y)), None)
@@ -439,6 +487,8 @@ class Lane(KeyFocusView):
         self._paint_loop(painter)
         if self._drag is not None and abs(self._drag_x - self._press_x) > 8:
             self._paint_drop(painter)
+        if self._file is not None and abs(self._drag_x - self._press_x) > 8:
+            self._paint_file_drop(painter)
         self._paint_head(painter)
         self.paint_focus(painter, self.tokens)
         if self.hasFocus():
@@ -456,8 +506,8 @@ class Lane(KeyFocusView):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             for k, block in enumerate(self._blocks):
                 self._paint_block(painter, block, self.block_rect(k))
-                if block.starts_gate:
-                    self._paint_gate(painter, self.edges[k][0] - GATE_PX / 2)
+                if block.has_gate:
+                    self._paint_gate(painter, self._gate_x(k), block)
             self._paint_ticks(painter)
             painter.end()
             self._picture = picture
@@ -509,11 +559,43 @@ class Lane(KeyFocusView):
             painter.setBrush(self.tokens.color("caution"))
             painter.drawPolygon(QPolygonF([at + QPointF(0, -6), at + QPointF(6, 5), at + QPointF(-6, 5)]))
 
-    def _paint_gate(self, painter: QPainter, x: float) -> None:
+    def _gate_x(self, k: int) -> float:
+        return self.edges[k][0] - GATE_PX / 2
+
+    def _paint_gate(self, painter: QPainter, x: float, block: SequenceBlock) -> None:
+        """A ring for a bit change; a sheet of paper for a file that begins because somebody wants it to."""
         painter.setPen(QPen(self.tokens.color("ink", 190), 1.3))
         painter.setBrush(self.tokens.color("panel"))
         painter.drawLine(QPointF(x, 10), QPointF(x, self.height() - 20))
-        painter.drawEllipse(QPointF(x, 7), 3.4, 3.4)
+        if block.starts_gate:
+            painter.drawEllipse(QPointF(x, 7), 3.4, 3.4)
+        if block.begins_file:
+            self._paint_file(painter, x, 24.0 if block.starts_gate else 8.0)
+
+    def _paint_file(self, painter: QPainter, x: float, y: float) -> None:
+        painter.setPen(QPen(self.tokens.color("accent"), 1.4))
+        painter.setBrush(self.tokens.color("panel"))
+        corners = ((-4.5, -6), (1.5, -6), (4.5, -3), (4.5, 6), (-4.5, 6))
+        painter.drawPolygon(QPolygonF([QPointF(x + a, y + b) for a, b in corners]))
+        painter.drawLine(QPointF(x - 2, y), QPointF(x + 2, y))
+        painter.drawLine(QPointF(x - 2, y + 3), QPointF(x + 2, y + 3))
+
+    def _file_at(self, x: float, y: float) -> int | None:
+        """The block whose file mark is at a place."""
+        return next(
+            (
+                k
+                for k, block in enumerate(self._blocks)
+                if block.begins_file and abs(x - self._gate_x(k)) <= 8 and y <= 34
+            ),
+            None,
+        )
+
+    def _file_drop(self, x: float) -> int | None:
+        """The block before which a file mark that is let go would stand; None before the first, where a file begins anyway."""
+        nearest = min(range(len(self._blocks)), key=lambda k: abs(self.edges[k][0] - x))
+        is_free = nearest > 0 and self._blocks[nearest].cut not in (None, self._blocks[nearest - 1].cut)
+        return nearest if is_free else None
 
     def _paint_ticks(self, painter: QPainter) -> None:
         step = next((s for s in TICKS_S if self._total / s <= 9), TICKS_S[-1])
@@ -568,6 +650,14 @@ class Lane(KeyFocusView):
             painter.drawRoundedRect(box, 3, 3)
             painter.setPen(self.tokens.color("caution" if is_risky else "ink"))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
+
+    def _paint_file_drop(self, painter: QPainter) -> None:
+        to = self._file_drop(self._drag_x)
+        if to is not None:
+            x = self.edges[to][0] - (GATE_PX / 2 if self._blocks[to].has_gate else 0)
+            painter.setPen(QPen(self.tokens.color("accent"), 1.6, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(x, 10), QPointF(x, self.height() - 20))
+        self._paint_file(painter, self._drag_x, 8.0)
 
     def _paint_head(self, painter: QPainter) -> None:
         x = self.x_of(self._seconds)

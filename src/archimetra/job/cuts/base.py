@@ -70,6 +70,7 @@ class CutBase(Record, frozen=True, kw_only=True):
     run: Overrides = Overrides()
     is_on: bool = True
     notes: str = ""
+    begins_file: bool = False
     mating: Mating | None = None
 
     def __post_init__(self) -> None:

@@ -309,7 +309,7 @@ def _steps(job: Job, profile: Controller, one: Planned, files: Sequence[FileRow]
                 f"{first.letter}, {first.name}, stays in." if stays else f"Put in {first.letter}, {first.name}."
             )
         if not row.cuts and row.again:
-            said.append("Set Z zero on the bed's surface.")
+            said.append(_bed_zero(one.setups[0], unit))
         if row.cuts and not is_set:
             said.append(f"Set Z zero on {z}{_touch_place(job, one, file)}.")
             is_set = True
@@ -319,6 +319,13 @@ def _steps(job: Job, profile: Controller, one: Planned, files: Sequence[FileRow]
         steps.append(" ".join(said))
         steps += _changes(job, profile, one, file)
     return steps
+
+
+def _bed_zero(first: Setup, unit: Unit) -> str:
+    """Where the holes for pins are counted from, with nothing on the bed: where the zero of the first setup will lie."""
+    x, y = (_length(v, unit) for v in first.zero)
+    there = f" ({first.zero_name})" if first.zero_name else ""
+    return f"Set X and Y zero {x} {unit} from the left end of the machine's travel and {y} {unit} from its front{there}; Z zero on the bed's surface."
 
 
 def _changes(job: Job, profile: Controller, one: Planned, file: GcodeFile) -> list[str]:
