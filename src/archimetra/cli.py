@@ -163,13 +163,14 @@ def _export(options: argparse.Namespace) -> int:
     from archimetra.engine.writing import files_of
     from archimetra.job.quantities import Unit, lengths_in
     from archimetra.output.controllers import controller
+    from archimetra.output.controllers.of_job import controller_of
     from archimetra.output.files import write_files
     from archimetra.output.folder import LOSES, in_words, look_into
 
     job = load(options.job)
     if options.unit:
         job = msgspec.structs.replace(job, output_unit=Unit(options.unit))
-    profile = controller(options.controller or job.controller)
+    profile = controller(options.controller) if options.controller else controller_of(job)
     files = []
     lost = []
     is_stopped = False

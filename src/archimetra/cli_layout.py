@@ -176,12 +176,12 @@ def _setups(job: Job, board: Board) -> dict[str, Any]:
     from archimetra.engine.planning import plan_board
     from archimetra.engine.writing import bed_files, bed_places
     from archimetra.job.setups import turned
-    from archimetra.output.controllers import controller
+    from archimetra.output.controllers.of_job import controller_of
     from archimetra.output.files import gcode_files
     from archimetra.output.names import board_called
 
     plan = plan_board(job, board, {})
-    profile = controller(job.controller)
+    profile = controller_of(job)
     files = gcode_files(job, board, plan.run, profile, plan.setups)
     out = []
     for number, setup in enumerate(plan.setups):

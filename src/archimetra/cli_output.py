@@ -106,7 +106,7 @@ def bundle(options: argparse.Namespace) -> int:
 def _for_controller(job: Any, name: str | None) -> Any:
     import msgspec
 
-    return msgspec.structs.replace(job, controller=name) if name else job
+    return msgspec.structs.replace(job, controller=name, controller_text="") if name else job
 
 
 MOST_SAID = 60

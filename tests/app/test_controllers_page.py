@@ -9,6 +9,7 @@ from app.conftest import settle
 from app.gestures import button, choose, type_into, words_on
 from archimetra.app.controllers_page import ControllersPage
 from archimetra.edits import basic as edits
+from archimetra.job.file import JobFile
 from archimetra.output.controllers import Arcs, Spindle, controller, controllers
 from archimetra.output.controllers.profile import as_toml
 from archimetra.output.controllers.shelf import own, own_folder, shipped
@@ -194,3 +195,45 @@ class TestShop:
         assert session.job.machine.travel_x == 801.0
         session.undo()
         assert session.job.machine.travel_x == 300.0
+
+
+class TestCopy:
+    def test_a_job_that_brought_its_controller_along_says_so_and_it_is_kept_on_the_shelf(self, open_window, qtbot):
+        from archimetra.output.controllers import controller, controllers
+        from archimetra.output.controllers.profile import as_toml
+
+        window = open_window()
+        window.station_output()
+        far = replace(controller("streaming"), name="far", title="From afar", extension="far")
+        session = window.session
+        session.apply(edits.change_job(session.job, "Controller", controller="far", controller_text=as_toml(far)))
+        page = window.output_page
+        qtbot.waitUntil(lambda: bool(page.files) and page.files[0].name.endswith(".far"), timeout=30_000)
+        assert page._controller.currentText() == "From afar, with the job"
+        assert "not on this machine" in words_on(window)
+        page._to_shelf.click()
+        assert controllers()["far"] == far
+        assert page._controller.currentText() == "From afar"
+        assert "not on this machine" not in words_on(window)
+
+    def test_one_changed_since_is_told_and_taken(self, open_window, qtbot):
+        from archimetra.output.controllers import controller
+        from archimetra.output.controllers.of_job import for_controller
+        from archimetra.output.controllers.shelf import keep
+
+        window = open_window()
+        session = window.session
+        keep(replace(controller("streaming"), name="near", title="Near"))
+        session.open_job(JobFile(for_controller(session.job, "near")), None)
+        window.station_output()
+        settle(qtbot, window)
+        keep(replace(controller("near"), extension="new"))
+        page = window.output_page
+        page.refresh()
+        assert "changed on this machine" in words_on(window)
+        qtbot.waitUntil(lambda: bool(page.files), timeout=30_000)
+        assert page.files[0].name.endswith(".nc")
+        page._from_shelf.click()
+        qtbot.waitUntil(lambda: bool(page.files) and page.files[0].name.endswith(".new"), timeout=30_000)
+        session.undo()
+        qtbot.waitUntil(lambda: bool(page.files) and page.files[0].name.endswith(".nc"), timeout=30_000)

@@ -20,6 +20,7 @@ from archimetra.job.file import JobFile, save_job
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
 from archimetra.output.controllers import controller
+from archimetra.output.controllers.profile import as_toml
 from cutting_board import board_with
 from shapes import replace
 
@@ -53,11 +54,11 @@ def test_two_boards_of_one_name_have_files_of_their_own(names):
     assert len(set(called)) == len(called) == 2
 
 
-def test_two_boards_that_would_share_a_file_are_told_before_anything_is_written(monkeypatch):
-    short = replace(controller("streaming"), file_name="{board}", longest_name=8)
-    monkeypatch.setattr("archimetra.engine.bundle.controller", lambda name: short)
+def test_two_boards_that_would_share_a_file_are_told_before_anything_is_written():
+    short = replace(controller("streaming"), name="short", file_name="{board}", longest_name=8)
+    job = two("Panel of the front, left", "Panel of the front, right")
     with pytest.raises(OutputError, match="Give one of them another name"):
-        all_files(two("Panel of the front, left", "Panel of the front, right"))
+        all_files(replace(job, controller="short", controller_text=as_toml(short)))
 
 
 def test_the_zip_holds_it_all_and_is_the_same_each_time():

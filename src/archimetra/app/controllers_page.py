@@ -26,8 +26,10 @@ from archimetra.app.widgets.fields import Choice, ChoiceRow, QuantityField, Text
 from archimetra.app.widgets.form import Form
 from archimetra.app.widgets.unfinished import unfinished
 from archimetra.base.errors import OutputError
+from archimetra.edits.edit import Edit
 from archimetra.engine.messages import FilesMade
 from archimetra.output.controllers import Controller
+from archimetra.output.controllers.of_job import for_controller
 from archimetra.output.controllers.profile import check
 from archimetra.output.controllers.shelf import controllers, copy_of, drop, keep, own, read, shipped, write
 from archimetra.output.controllers.template import FILE_NAMES, NAMES
@@ -267,6 +269,9 @@ class ControllersPage(QDialog):
             return
         self._profile = fresh
         self._say("")
+        job = self._session.job
+        if job.controller == fresh.name:  # who changes it before this job's eyes means this job as well
+            self._session.note(lambda job: for_controller(job, fresh.name))
         self._show()
         self.changed.emit()
 
@@ -345,9 +350,7 @@ class ControllersPage(QDialog):
 
     def _use_it(self) -> None:
         unfinished.settle()
-        from archimetra.edits import basic as edits
-
-        self._session.apply(edits.change_job(self._session.job, "Controller", controller=self._profile.name))
+        self._session.apply(Edit("Controller", for_controller(self._session.job, self._profile.name)))
         self._use.setEnabled(False)
 
     # ---- the file beside it

@@ -58,7 +58,9 @@ class Documents(QObject):
         shop, problem = shop_at_hand()
         if problem:
             self._session.said.emit("caution", problem)
-        return in_shop(new_job(), shop)
+        from archimetra.output.controllers.of_job import for_controller  # an empty window does without
+
+        return for_controller(in_shop(new_job(), shop), shop.router.controller)
 
     def _ask_first(self) -> None:
         """At the very first start: what the machine is."""

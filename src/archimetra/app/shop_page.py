@@ -31,6 +31,7 @@ from archimetra.edits import shop as shops
 from archimetra.edits.shop import SHOP, Router, Shop
 from archimetra.job.quantities import QuantityError, Unit, format_length, parse_length, parse_number
 from archimetra.output.controllers import FileUnit, controllers
+from archimetra.output.controllers.of_job import for_controller
 
 replace = msgspec.structs.replace
 
@@ -383,7 +384,8 @@ class ShopPage(QDialog):
 
     def _use_it(self) -> None:
         unfinished.settle()
-        self._session.apply(shops.take_router(self._session.job, self.router))
+        edit = shops.take_router(self._session.job, self.router)
+        self._session.apply(replace(edit, job=for_controller(edit.job, self.router.controller)))
         self._show_buttons()
         self._say("This job is for it now.")
 

@@ -15,7 +15,7 @@ from archimetra.engine.planning import plan_board
 from archimetra.engine.writing import files_of
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Board, Job
-from archimetra.output.controllers import controller
+from archimetra.output.controllers.of_job import controller_of
 from archimetra.output.jobsheet.pdf import as_pdf
 from archimetra.output.jobsheet.text import as_text
 from archimetra.output.names import file_stem
@@ -38,7 +38,7 @@ def boards_with_work(job: Job) -> list[Board]:
 
 def all_files(job: Job, report: Report = lambda share: None) -> list[BoardFiles]:
     """The files of all boards. Raises OutputError where two would have one name."""
-    profile = controller(job.controller)
+    profile = controller_of(job)
     boards = boards_with_work(job)
     out = []
     for number, board in enumerate(boards):
@@ -72,7 +72,7 @@ def zipped(job: Job, *, paper: str = "a4", report: Report = lambda share: None) 
         report(0.5 * number / len(boards))
         plans.append(plan_board(job, board, {}))
     sheet = sheet_of(job, boards, plans=plans, report=lambda share: report(0.5 + 0.45 * share))
-    profile = controller(job.controller)
+    profile = controller_of(job)
     out = io.BytesIO()
     folders = _folders(boards)
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:

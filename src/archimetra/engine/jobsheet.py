@@ -19,7 +19,7 @@ from archimetra.engine.tilting import chain_of, rgb_of
 from archimetra.engine.writing import files_of
 from archimetra.job.job import Board, Job
 from archimetra.job.sections import section_letter
-from archimetra.output.controllers import controller
+from archimetra.output.controllers.of_job import controller_of
 from archimetra.output.jobsheet.content import JobSheet, Planned, SectionProfile, job_sheet
 from archimetra.stock.grid import cell_for
 from archimetra.stock.viewpoint import Around, fitting
@@ -39,7 +39,7 @@ def sheet_of(
     report: Callable[[float], None] = lambda share: None,
 ) -> JobSheet:
     """What the sheet says of some boards of a job. Raises OutputError where their files cannot be written."""
-    profile = controller(job.controller)
+    profile = controller_of(job)
     planned = []
     for number, board in enumerate(boards):
         report(number / max(len(boards), 1))

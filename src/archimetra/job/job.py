@@ -149,6 +149,7 @@ class Job(Record, frozen=True, kw_only=True, eq=False, dict=True):
     name: str = "Untitled"
     unit: Unit = Unit.MM
     controller: str = "rs274"
+    controller_text: str = ""
     output_unit: Unit = Unit.MM
     machine: Machine = Machine()
     bits: tuple[Bit, ...] = STARTER_BITS

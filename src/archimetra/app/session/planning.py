@@ -11,7 +11,7 @@ from archimetra.app.session.document import Document
 from archimetra.base.errors import OutputError
 from archimetra.engine.messages import BoardPlan, FilesMade, PlanProgress, Program, StandingMade
 from archimetra.job.ids import BoardId
-from archimetra.output.controllers import controller
+from archimetra.output.controllers.of_job import controller_of
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.names import board_called
 
@@ -222,7 +222,7 @@ class Planning(QObject):
         from archimetra.engine.keys import output_key
 
         try:
-            profile = controller(job.controller)
+            profile = controller_of(job)
         except OutputError as error:
             self._files_for, self.files, self.files_problem = "", (), str(error)
             return False

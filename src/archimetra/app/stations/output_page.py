@@ -21,10 +21,13 @@ from archimetra.app.widgets.form import Form
 from archimetra.base.errors import OutputError
 from archimetra.base.findings import Severity
 from archimetra.edits import basic as edits
+from archimetra.edits.edit import Edit
 from archimetra.edits.shop import SHOP
 from archimetra.edits.writing import count_run, note_written
 from archimetra.job.quantities import Unit
-from archimetra.output.controllers import FileUnit, controllers
+from archimetra.output.controllers import Controller, FileUnit, controllers
+from archimetra.output.controllers.of_job import controller_of, for_controller, other_on_shelf
+from archimetra.output.controllers.shelf import keep
 from archimetra.output.files import as_written, digest_of, file_times, write_files
 from archimetra.output.folder import LOSES, Found, State, in_words, look_into
 from archimetra.output.gcode_file import GcodeFile
@@ -49,6 +52,11 @@ class OutputPage(Page):
         self._edit.setToolTip("Look at what a controller wants in its files; make one of your own")
         self._edit.clicked.connect(self.show_controllers)
         form.row("", self._edit)
+        self._copy = form.add(label("", "note"))
+        (self._to_shelf, self._from_shelf) = self.buttons(
+            form, ("Keep it on the shelf", "For all jobs of this machine", self._keep_on_shelf),
+            ("Take the shelf's", "The controller as it is on this machine now", self._take_from_shelf),
+        )  # fmt: skip
         self._unit = ChoiceRow("Unit of the files", [(Unit.MM, "Millimetres"), (Unit.INCH, "Inches")])
         form.row("Files in", self._unit)
         self._unit.chosen.connect(
@@ -123,8 +131,16 @@ class OutputPage(Page):
         self._profiles = list(controllers().values())
         names = [profile.name for profile in self._profiles]
         index = names.index(session.job.controller) if session.job.controller in names else -1
-        fill(self._controller, [profile.title for profile in self._profiles], index)
-        chosen = self._profiles[index] if index >= 0 else None
+        try:
+            chosen: Controller | None = controller_of(session.job)
+        except OutputError:
+            chosen = None
+        titles = [profile.title for profile in self._profiles]
+        if index < 0 and chosen is not None:  # the job brought it along
+            self._profiles, index = [*self._profiles, chosen], len(titles)
+            titles.append(f"{chosen.title}, with the job")
+        fill(self._controller, titles, index)
+        self._show_copy()
         unit = chosen.unit_for(session.job.output_unit) if chosen is not None else session.job.output_unit
         self._unit.show_value(unit)
         self._unit.setEnabled(chosen is None or chosen.unit is FileUnit.JOB)
@@ -248,11 +264,12 @@ class OutputPage(Page):
             return f"Before the board is laid on the machine: makes the holes for the pins in the bed. Needs {bits}, {len(file.rows)} lines."
         first = file.blocks[0]
         seconds = file_times(plan.times, self._files)[number]
-        again = " Set Z zero again after the bit." if number or len(file.bits) > 1 else ""
+        before = self._files[number - 1].blocks if number else ()
+        stays = bool(before) and before[-1].bit == first.bit
+        again = " Set Z zero again after the bit." if (number and not stays) or len(file.bits) > 1 else ""
         lies = ""
         if len(plan.setups) > 1:
             setup = plan.setups[first.setup]
-            before = self._files[number - 1].blocks if number else ()
             is_new = not before or before[-1].setup != first.setup
             is_pinned = bool(setup.pins) and is_new
             lies = f"{setup.name}: shift the board onto its pins first. " if is_pinned else f"{setup.name}. "
@@ -315,8 +332,30 @@ class OutputPage(Page):
             self.session.playhead.go_to(float(plan.times.ends[rows[line]]))
 
     def _choose_controller(self, index: int) -> None:
-        name = self._profiles[index].name
-        self.session.apply(edits.change_job(self.session.job, "Controller", controller=name))
+        self.session.apply(Edit("Controller", for_controller(self.session.job, self._profiles[index].name)))
+
+    def _show_copy(self) -> None:
+        """How the job's copy of its controller stands to the shelf's."""
+        how = other_on_shelf(self.session.job)
+        words = {
+            "missing": "It is not on this machine: the job brought it along.",
+            "changed": "It was changed on this machine since the job took it. Files follow the job's copy.",
+        }
+        self._copy.setText(words.get(how, ""))
+        shown(self._copy, bool(how))
+        shown(self._to_shelf, how == "missing")
+        shown(self._from_shelf, how == "changed")
+
+    def _keep_on_shelf(self) -> None:
+        try:
+            keep(controller_of(self.session.job))
+        except OutputError as error:
+            self._say(str(error), "stop")
+        self.refresh()
+
+    def _take_from_shelf(self) -> None:
+        job = self.session.job
+        self.session.apply(Edit("Take the shelf's controller", for_controller(job, job.controller)))
 
     @property
     def all_boards(self) -> AllBoards:

@@ -16,6 +16,7 @@ from archimetra.edits import basic as edits
 from archimetra.edits.edit import Edit
 from archimetra.edits.shop import SHOP, as_router, differences, keep_router, router_of, take_router
 from archimetra.job.quantities import format_length
+from archimetra.output.controllers.of_job import for_controller
 
 replace = msgspec.structs.replace
 
@@ -91,7 +92,9 @@ class MachineForm(Rows):
 
     def _take_from_shop(self) -> None:
         job = self.session.job
-        self.session.apply(take_router(job, router_of(job, SHOP.at_hand()[0])))
+        router = router_of(job, SHOP.at_hand()[0])
+        edit = take_router(job, router)
+        self.session.apply(replace(edit, job=for_controller(edit.job, router.controller)))
 
     def show_shop(self) -> None:
         page = ShopPage(self.session, self.form.window())
