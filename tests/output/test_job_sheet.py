@@ -255,3 +255,38 @@ class TestCommand:
         assert main(["sheet", str(tmp_path / "c.archimetra"), "--out", str(tmp_path / "no" / "s.pdf")]) == 1
         assert main(["sheet", str(tmp_path / "c.archimetra"), "--board", "none"]) == 1
         assert main(["sheet", str(tmp_path / "c.archimetra"), "--controller", "none"]) == 1
+
+
+class TestDrawing:
+    @pytest.mark.parametrize("turns", [0, 1, 2, 3])
+    @pytest.mark.parametrize("zero", [Zero(), Zero(at=ZeroAt.CENTRE), Zero(at=ZeroAt.TYPED, x=30.0, y=70.0)])
+    def test_the_sheet_lies_as_on_the_machine_and_zero_is_where_it_is_set(self, turns, zero):
+        """On the page as it is printed: the sheet by its colour, zero by that of its mark."""
+        job, board, _ = board_with(Path.circle((0, 0), 20), kind=PocketCut, sheet=Sheet(width=200, height=120, readings=(18.0,)), end_depth=3.0)  # fmt: skip
+        board = replace(board, quarter_turns=turns, zero=zero)
+        job = with_boards(job, (board,))
+        document = pypdfium2.PdfDocument(as_pdf(sheet_of(job, [board])))
+        scale = 3.0
+        try:
+            pixels = np.asarray(document[0].render(scale=scale).to_pil().convert("RGB")).astype(int)
+        finally:
+            document.close()
+
+        def box(colour):
+            y, x = np.nonzero(np.abs(pixels - colour).max(axis=2) < 6)
+            return x.min() / scale, y.min() / scale, x.max() / scale, y.max() / scale
+
+        half = pixels[: pixels.shape[0] // 2]  # the drawing; sections below have the wood's colour, too
+        wood = np.abs(half - (0xEA, 0xD9, 0xB6)).max(axis=2) < 6
+        columns, rows = np.flatnonzero(wood.sum(axis=0) > 60), np.flatnonzero(wood.sum(axis=1) > 60)
+        left, right, top, bottom = (v / scale for v in (columns[0], columns[-1], rows[0], rows[-1]))
+        across, up = (120, 200) if turns % 2 else (200, 120)
+        assert (right - left) / (bottom - top) == pytest.approx(across / up, rel=0.02)
+        # of the mark nothing lies farther left or lower than the ring around its middle
+        x0, _, _, y1 = box((0xC8, 0x45, 0x2D))
+        x, y = x0 + 3.75, y1 - 3.75
+        a, b = zero.point(board.sheet)
+        lies = {0: (a, b), 1: (120 - b, a), 2: (200 - a, 120 - b), 3: (b, 200 - a)}[turns]
+        pt = (right - left) / across
+        assert (x - left) / pt == pytest.approx(lies[0], abs=4.0)
+        assert (bottom - y) / pt == pytest.approx(lies[1], abs=4.0)

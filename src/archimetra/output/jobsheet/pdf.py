@@ -34,6 +34,7 @@ from archimetra.base.findings import Severity
 from archimetra.job.bits import Bit
 from archimetra.job.hues import bit_colour
 from archimetra.job.quantities import Unit, format_length
+from archimetra.job.setups import box_turned, turned
 from archimetra.job.sheet import FixtureKind, Sheet
 from archimetra.output.jobsheet.content import BoardSheet, FileRow, JobSheet, SectionProfile
 from archimetra.stock.bit_profile import silhouette
@@ -291,14 +292,19 @@ def _bit(bit: Bit) -> Drawing:
 
 
 def _lying(board: BoardSheet, unit: Unit, width: float) -> Drawing:
-    """The sheet with its sizes, zero, clamps and pins, to scale; back of the sheet on top, as it is seen from the front of the machine."""
+    """The sheet with its sizes, zero, clamps and pins, to scale and turned as it lies, as it is seen from the front of the machine. One that is cut in
+    several setups is drawn as a whole."""
     given, sheet = board.board, board.board.sheet
+    turns = given.quarter_turns if len(board.setups) < 2 else 0
+    x0, y0, x1, y1 = box_turned((0.0, 0.0, sheet.width, sheet.height), turns)
     room = 30.0
-    scale = min((width - 2 * room) / sheet.width, 0.62 * (width - 2 * room) / sheet.height)
-    wide, high = sheet.width * scale, sheet.height * scale
+    scale = min((width - 2 * room) / (x1 - x0), 0.62 * (width - 2 * room) / (y1 - y0))
+    wide, high = (x1 - x0) * scale, (y1 - y0) * scale
     drawing = Drawing(width, high + 2 * room)
     ox, oy = (width - wide) / 2, room
-    body = Group(Rect(0, 0, wide, high, fillColor=_WOOD, strokeColor=_INK, strokeWidth=0.8))
+    body = Group(
+        Rect(0, 0, sheet.width * scale, sheet.height * scale, fillColor=_WOOD, strokeColor=_INK, strokeWidth=0.8)
+    )
     if sheet.outline:
         body = Group(
             *(
@@ -334,16 +340,22 @@ def _lying(board: BoardSheet, unit: Unit, width: float) -> Drawing:
     for setup in board.setups:
         for x, y in setup.pins:
             body.add(Circle(x * scale, y * scale, 2.2, fillColor=None, strokeColor=_ACCENT, strokeWidth=1.0))
-    body.add(_zero_mark(*(v * scale for v in given.zero.point(sheet))))
-    body.translate(ox, oy)
+    body.translate(ox - x0 * scale, oy - y0 * scale)
+    body.rotate(90 * turns)
     drawing.add(body)
-    for words, x, y, turned in (
-        (f"{format_length(sheet.width, unit)} {unit} (X)", ox + wide / 2, oy - 22, False),
-        (f"{format_length(sheet.height, unit)} {unit} (Y)", ox - 18, oy + high / 2, True),
-    ):
+    zero_x, zero_y = turned(*given.zero.point(sheet), turns)
+    mark = Group(_zero_mark(0, 0))
+    mark.translate(ox + (zero_x - x0) * scale, oy + (zero_y - y0) * scale)
+    drawing.add(mark)
+    sizes = [f"{format_length(sheet.width, unit)} {unit} (X)", f"{format_length(sheet.height, unit)} {unit} (Y)"]
+    if turns % 2:  # the letters are the board's own
+        sizes.reverse()
+    for words, x, y, is_upright in (
+        (sizes[0], ox + wide / 2, oy - 22, False), (sizes[1], ox - 18, oy + high / 2, True),
+    ):  # fmt: skip
         label = Group(String(0, 0, words, fontName="Plex", fontSize=8, fillColor=_INK, textAnchor="middle"))
         label.translate(x, y)
-        if turned:
+        if is_upright:
             label.rotate(90)
         drawing.add(label)
     drawing.add(_size_line(ox, oy - 12, ox + wide, oy - 12))
