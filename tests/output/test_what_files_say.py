@@ -214,3 +214,36 @@ class TestWhereZIsTouchedOff:
     def test_side_by_side_profiles_leave_the_corner_whole(self):
         job, board, cut = board_with(Path.rectangle(0, 0, 30, 30), kind=ProfileCut, side=Side.OUTSIDE)
         assert "Touch off" not in files(job, replace(board, cuts=(cut,)))[0].text
+
+
+CORNERS = {"left": 0.0, "middle": 0.5, "right": 1.0, "front": 0.0, "back": 1.0}
+
+
+@pytest.mark.parametrize("turns", [0, 1, 2, 3])
+@pytest.mark.parametrize("at", list(ZeroAt))
+def test_zero_of_a_turned_board_is_named_as_it_lies(at, turns):
+    """Who stands before the machine finds the named corner; there the file's moves count from."""
+    job, board, _ = board_with(
+        Path.rectangle(0, 0, 50, 30), kind=PocketCut, sheet=Sheet(width=200, height=120, readings=(18.0,)), end_depth=3.0
+    )
+    board = replace(board, quarter_turns=turns, bed_x=30.0, bed_y=50.0, zero=Zero(at=at, x=20.0, y=70.0))
+    job = with_boards(job, (board,))
+    plan = plan_board(job, board, {})
+    (file,) = gcode_files(job, board, plan.run, controllers()["rs274"], plan.setups)
+    said = " ".join(re.findall(r"\((?:more: )?(.*?)\)", file.text))
+    wide, high = (120.0, 200.0) if turns % 2 else (200.0, 120.0)
+    if turns == 0:
+        x, y = (float(v) for v in re.search(r"x ([\d.]+), y ([\d.]+) mm from its front left corner", said).groups())
+    elif at is ZeroAt.TYPED:
+        x, y = (float(v) for v in re.search(r"x ([\d.]+), y ([\d.]+) mm from the front left corner of the sheet as it lies", said).groups())  # fmt: skip
+    else:
+        name = re.search(r"X Y zero: ([a-z ]+) of the sheet as it lies", said).group(1)
+        words = name.split()
+        across = next((CORNERS[w] for w in words if w in ("left", "right")), 0.5)
+        up = next((CORNERS[w] for w in words if w in ("front", "back")), 0.5)
+        x, y = across * wide, up * high
+    cutting = read_gcode(file.text)
+    low = cutting.xyz[cutting.xyz[:, 2] < -0.1]
+    # the pocket lies in the middle of the sheet, however that is turned
+    middle = (low[:, :2].min(axis=0) + low[:, :2].max(axis=0)) / 2
+    assert middle + np.array((x, y)) == pytest.approx((wide / 2, high / 2), abs=0.02)

@@ -6,10 +6,11 @@ import msgspec
 
 from archimetra.job.job import Board
 from archimetra.job.setups import Box, HeldBy, Setup, box_turned
-from archimetra.job.sheet import Fixture, FixtureKind, Machine
+from archimetra.job.sheet import Fixture, FixtureKind, Machine, Zero, ZeroAt
 from archimetra.job.turning import over
 
 replace = msgspec.structs.replace
+_HAIR_MM = 1e-6
 EVERYTHING: Box = (float("-inf"), float("-inf"), float("inf"), float("inf"))
 
 
@@ -21,7 +22,22 @@ def only_setup(board: Board, machine: Machine) -> Setup:
     setup = Setup(note=note, quarter_turns=board.quarter_turns, dx=dx, dy=dy, cell=EVERYTHING, reach=EVERYTHING)
     (ax, ay), (bx, by) = setup.on_board(0.0, 0.0), setup.on_board(machine.travel_x, machine.travel_y)
     reach = (min(ax, bx), min(ay, by), max(ax, bx), max(ay, by))
-    return replace(setup, reach=reach, zero=setup.on_bed(*board.zero.point(board.sheet)))
+    zero = setup.on_bed(*board.zero.point(board.sheet))
+    name = _as_it_lies(board, zero[0] - board.bed_x, zero[1] - board.bed_y) if board.quarter_turns else ""
+    return replace(setup, reach=reach, zero=zero, zero_name=name)
+
+
+def _as_it_lies(board: Board, x: float, y: float) -> str:
+    """What the zero point of a turned board is called by who stands before it: x, y from the front left corner as it lies."""
+    x0, y0, x1, y1 = box_turned((0.0, 0.0, board.sheet.width, board.sheet.height), board.quarter_turns)
+    lying = replace(board.sheet, width=x1 - x0, height=y1 - y0, outline=())
+    for at in ZeroAt:
+        if (
+            at is not ZeroAt.TYPED
+            and max(abs(a - b) for a, b in zip(Zero(at=at).point(lying), (x, y), strict=True)) < _HAIR_MM
+        ):
+            return f"{at.value} of the sheet as it lies"
+    return f"x {x:.2f}, y {y:.2f} mm from the front left corner of the sheet as it lies"
 
 
 def pins_from_front(back: Board, front: Board) -> tuple[Fixture, ...]:

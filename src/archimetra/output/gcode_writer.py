@@ -221,7 +221,7 @@ class _Writer:
             )
         if setup.quarter_turns:
             self._say(f"The board lies {turn[setup.quarter_turns]}")
-        if not setup.name:
+        if not setup.zero_name:
             self._say(self._board.zero.sentence_xy(sheet))
             return
         self._say(f"X Y zero: {setup.zero_name}")

@@ -146,7 +146,7 @@ class OutputPage(Page):
         self._unit.setEnabled(chosen is None or chosen.unit is FileUnit.JOB)
         self._unit.setToolTip("" if self._unit.isEnabled() else "This controller's files are always in this unit")
         known = session.planning.plan
-        if known is not None and len(known.setups) > 1:
+        if known is not None and (len(known.setups) > 1 or (known.setups and known.setups[0].zero_name)):
             each = {setup.zero_name for setup in known.setups}
             where = each.pop() if len(each) == 1 else "a point of its own in each tile, named in its file"
             self._zero.setText(f"X Y zero: {where}; Z zero: {session.board.zero.z.value}.")

@@ -157,6 +157,8 @@ def _zero_xy(board: Board, setups: Sequence[Setup], unit: Unit) -> str:
     if len(setups) > 1:
         names = {setup.zero_name for setup in setups}
         return names.pop() if len(names) == 1 else "a point of its own in each setup, see below"
+    if setups and setups[0].zero_name:
+        return setups[0].zero_name
     x, y = board.zero.point(board.sheet)
     if board.zero.at is ZeroAt.FRONT_LEFT:
         return "front left corner of the sheet"
@@ -292,7 +294,7 @@ def _steps(job: Job, profile: Controller, one: Planned, files: Sequence[FileRow]
             board.quarter_turns
         ]
         steps.append(
-            f"Lay the sheet on the bed with its front left corner at {at}{turned}. Hold it down: {_hold_down(board)}."
+            f"Lay the sheet on the bed{turned}, its front left corner as it lies at {at}. Hold it down: {_hold_down(board)}."
         )
         steps.append(f"X Y zero: {_zero_xy(board, one.setups, unit)}.")
     z = "the sheet's top" if board.zero.z is ZeroZ.SHEET_TOP else "the spoilboard"

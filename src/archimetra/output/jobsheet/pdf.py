@@ -360,7 +360,7 @@ def _lying(board: BoardSheet, unit: Unit, width: float) -> Drawing:
         drawing.add(label)
     drawing.add(_size_line(ox, oy - 12, ox + wide, oy - 12))
     drawing.add(_size_line(ox - 12, oy, ox - 12, oy + high))
-    drawing.add(String(ox + wide, oy - 22, "front", fontName="Plex", fontSize=7.5, fillColor=_QUIET, textAnchor="end"))
+    drawing.add(String(ox + wide + 5, oy - 1, "front", fontName="Plex", fontSize=7.5, fillColor=_QUIET))
     return drawing
 
 
