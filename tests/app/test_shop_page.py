@@ -7,7 +7,7 @@ import contextlib
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QLineEdit
+from PySide6.QtWidgets import QLineEdit, QToolButton
 
 from app.conftest import settle
 from app.gestures import button, choose, type_into, words_on
@@ -166,6 +166,23 @@ class TestShelf:
         assert session.board.sheet.width == 99.0
         page._drop_sheet.click()
         assert SHOP.load().sheets == ()
+
+
+class TestFromTheWindow:
+    def test_the_menu_opens_it_and_how_the_window_looks_is_chosen(self, window, qtbot):
+        SHOP.save(Shop())
+        window.actions_by_id["shop"].trigger()
+        page = next(one for one in window.findChildren(ShopPage) if one.isVisible())
+        light = window.tokens
+        next(b for b in page.findChildren(QToolButton) if b.accessibleName() == "Look: Dark").click()
+        assert window.tokens.is_dark
+        next(b for b in page.findChildren(QToolButton) if b.accessibleName() == "Look: Light").click()
+        assert window.tokens == light
+        window.show_station("board")
+        form = window.page("board")._machine
+        type_into(page, "Travel X", "444")
+        form.refresh()
+        assert "travel" in form._shop_words.text()
 
 
 class TestFolder:

@@ -224,7 +224,10 @@ CORNERS = {"left": 0.0, "middle": 0.5, "right": 1.0, "front": 0.0, "back": 1.0}
 def test_zero_of_a_turned_board_is_named_as_it_lies(at, turns):
     """Who stands before the machine finds the named corner; there the file's moves count from."""
     job, board, _ = board_with(
-        Path.rectangle(0, 0, 50, 30), kind=PocketCut, sheet=Sheet(width=200, height=120, readings=(18.0,)), end_depth=3.0
+        Path.rectangle(0, 0, 50, 30),
+        kind=PocketCut,
+        sheet=Sheet(width=200, height=120, readings=(18.0,)),
+        end_depth=3.0,
     )
     board = replace(board, quarter_turns=turns, bed_x=30.0, bed_y=50.0, zero=Zero(at=at, x=20.0, y=70.0))
     job = with_boards(job, (board,))

@@ -89,6 +89,7 @@ ROWS: tuple[Row, ...] = (
     Row("new-file", "A new file begins with the shown cut, or no longer", "", "cuts.toggle_file"),
     Row("area", "On to the next part of the window", "F6", "next_area"),
     Row("area-back", "Back to the part of the window before", "Shift+F6", "area_before"),
+    Row("shop", "The shop, and how it looks …", "", "show_shop"),
     Row("theme", "Light, dark or as the system", "", "next_theme"),
     Row("fold", "Fold the page away or back", "Ctrl+B", "toggle_page"),
     Row("station-board", "Board", "Ctrl+1", "station_board"),
@@ -115,6 +116,7 @@ FILE_MENU = (
     "demo",
     "help",
     "",
+    "shop",
     "theme",
     "quit",
 )

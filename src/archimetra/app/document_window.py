@@ -29,3 +29,6 @@ class DocumentWindow(QMainWindow):
 
     def show_station(self, id_: str) -> None:
         raise NotImplementedError
+
+    def show_shop(self) -> None:
+        raise NotImplementedError

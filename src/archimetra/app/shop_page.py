@@ -55,12 +55,13 @@ class ShopPage(QDialog):
     """What is changed is kept at once and can be taken back; another window's changes are never written over."""
 
     changed = Signal()
+    look_chosen = Signal(str)
 
-    def __init__(self, session: Session, window: QWidget) -> None:
+    def __init__(self, session: Session, window: QWidget, *, look: str = "system") -> None:
         super().__init__(window)
         self.setWindowTitle("The shop")
         self.setObjectName("pageBody")
-        self._session = session
+        self._session, self._look = session, look
         self.shop, problem = SHOP.at_hand()
         self._at = self.shop.at
         self._done: list[tuple[Shop, Shop]] = []
@@ -121,6 +122,11 @@ class ShopPage(QDialog):
         self._unit = ChoiceRow("Fields of new jobs in", _UNITS)
         self._unit.chosen.connect(lambda value: self._change(lambda s: replace(s, unit=Unit(value))))
         form.row("Fields in", self._unit)
+        looks = ChoiceRow("Look", (("light", "Light"), ("dark", "Dark"), ("system", "System")))
+        looks.show_value(self._look)
+        looks.chosen.connect(looks.show_value)
+        looks.chosen.connect(self.look_chosen)
+        form.row("Look", looks)
         column.addWidget(form)
         column.addStretch(1)
         return column

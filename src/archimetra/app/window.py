@@ -666,8 +666,21 @@ class MainWindow(CommandWindow):
     # ---- theme
 
     def next_theme(self) -> None:
-        self.set_theme(THEMES[(THEMES.index(self._theme) + 1) % len(THEMES)])
-        QSettings("Archimetra", "Archimetra").setValue("theme", self._theme)
+        self._choose_theme(THEMES[(THEMES.index(self._theme) + 1) % len(THEMES)])
+
+    def _choose_theme(self, theme: str) -> None:
+        self.set_theme(theme)
+        QSettings("Archimetra", "Archimetra").setValue("theme", theme)
+
+    def show_shop(self) -> None:
+        """The machines of the shop, the sheets on its shelf, and how the window looks."""
+        from archimetra.app.shop_page import ShopPage
+
+        page = ShopPage(self.session, self, look=self._theme)
+        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        page.changed.connect(self._refresh_page)
+        page.look_chosen.connect(self._choose_theme)
+        page.open()
 
     def set_theme(self, theme: str) -> None:
         self._theme = theme

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import msgspec
-from PySide6.QtCore import Qt
 
+from archimetra.app.document_window import DocumentWindow
 from archimetra.app.session import Session
-from archimetra.app.shop_page import NUMBERS, ShopPage
+from archimetra.app.shop_page import NUMBERS
 from archimetra.app.stations.page import Rows
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import TextField, label
@@ -97,10 +97,9 @@ class MachineForm(Rows):
         self.session.apply(replace(edit, job=for_controller(edit.job, router.controller)))
 
     def show_shop(self) -> None:
-        page = ShopPage(self.session, self.form.window())
-        page.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        page.changed.connect(self.refresh)
-        page.open()
+        window = self.form.window()
+        assert isinstance(window, DocumentWindow)
+        window.show_shop()
 
     def _rename(self, text: str) -> None:
         name = text.strip()[:60] or self.session.job.machine.name
