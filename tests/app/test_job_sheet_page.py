@@ -14,11 +14,14 @@ from app.conftest import settle
 from app.gestures import button, words_on
 from archimetra.app.job_sheet import JobSheetPage
 from archimetra.edits import basic
+from archimetra.edits.edit import Edit
 from archimetra.geometry.path import Path
 from archimetra.job.cuts.pocket import PocketCut
 from archimetra.job.file import JobFile
 from archimetra.job.job import with_boards
 from archimetra.job.sheet import Sheet
+from archimetra.output.controllers import controller
+from archimetra.output.controllers.profile import as_toml
 from cutting_board import board_with
 from shapes import replace
 
@@ -151,5 +154,12 @@ class TestAllBoards:
         second = session.job.boards[1]
         session.apply(basic.change_board(session.job, second.id, "", name="first"))
         self.run(qtbot, page, lambda: page.all_boards.write_into(tmp_path / "twice"))
+        names = [path.name for path in (tmp_path / "twice").iterdir()]
+        assert len(names) == 2  # boards of one name are told apart
+        short = replace(controller("streaming"), name="short", file_name="{board}", longest_name=8)
+        job = replace(session.job, controller="short", controller_text=as_toml(short))
+        boards = zip(job.boards, ("Front panel, left", "Front panel, right"), strict=True)
+        session.apply(Edit("", with_boards(job, tuple(replace(board, name=name) for board, name in boards))))
+        self.run(qtbot, page, lambda: page.all_boards.write_into(tmp_path / "none"))
         assert "Give one of them another name" in words_on(page)
-        assert not (tmp_path / "twice").exists()
+        assert not (tmp_path / "none").exists()

@@ -15,7 +15,7 @@ from archimetra.job.file import save_job
 from archimetra.job.quantities import Unit
 from archimetra.output.controllers import controller
 from archimetra.output.files import gcode_files
-from archimetra.output.gcode_reader import _Reader, read_gcode
+from archimetra.output.gcode_reader import Reader, read_gcode
 from archimetra.output.program_checks import Given, check_program, differences, summary
 from plain_clock import plain_clock
 from shapes import replace
@@ -44,7 +44,7 @@ program = st.lists(line, max_size=25).flatmap(
 @settings(max_examples=300)
 @given(program)
 def test_lines_read_together_say_what_they_say_one_by_one(text):
-    together, one_by_one = read_gcode(text), _Reader()
+    together, one_by_one = read_gcode(text), Reader()
     for number, line in enumerate(text.splitlines(), 1):
         if not one_by_one.has_end:
             one_by_one.line(number, line)

@@ -7,7 +7,9 @@ brackets and after a semicolon. Anything else is a finding with its line, never 
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from math import hypot
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -45,7 +47,15 @@ class ReadMoves(msgspec.Struct, frozen=True, eq=False):
 
 def read_gcode(text: str) -> ReadMoves:
     """The moves a control would make of ``text``."""
-    return _Reader().read(text)
+    return Reader().read(text)
+
+
+class LineRead(NamedTuple):
+    """What one line does: rows as of ``ReadMoves`` (x, y, z, kind, centre x and y, feed, line, bit, speed), mm; waits (line, seconds); what is told."""
+
+    rows: list[tuple[float, ...]]
+    dwells: list[tuple[int, float]]
+    findings: list[Finding]
 
 
 def readable(text: str) -> str:
@@ -53,7 +63,9 @@ def readable(text: str) -> str:
     return "\n".join(text.splitlines()) if any(mark in text for mark in _ODD_BREAKS) else text
 
 
-class _Reader:
+class Reader:
+    """Line by line, as a control takes them."""
+
     def __init__(self) -> None:
         self.has_end = False
         self._per_unit: float | None = None
@@ -89,6 +101,24 @@ class _Reader:
             if at < len(text):
                 at, number = stop + 1, number + 1
         return self.result()
+
+    def carry_out(self, number: int, text: str, at: Sequence[float]) -> LineRead:
+        """One line from a place: what it moves, and what is told of it; kept by nobody but the caller."""
+        self._at = list(at)
+        before = len(self._rows), len(self._dwells), len(self._findings)
+        self.line(number, text)
+        out = LineRead(self._rows[before[0] :], self._dwells[before[1] :], self._findings[before[2] :])
+        del self._rows[before[0] :], self._dwells[before[1] :], self._findings[before[2] :]
+        return out
+
+    @property
+    def spindle(self) -> tuple[bool, float]:
+        """Whether it turns, and how fast it is asked to, 1/min."""
+        return self._is_turning, self._speed
+
+    def begin_anew(self) -> None:
+        """After the end of a program: the spindle stands."""
+        self.has_end, self._is_turning = False, False
 
     def _plain(self, letters: ByteArray, at: int, number: int) -> tuple[int, int]:
         """Read lines that only move; the letter and the number of the line that does more, or that comes next."""

@@ -44,11 +44,11 @@ class MachineForm(Rows):
             field.setToolTip(tip)
         form.add(label("It is the same for all boards of the job.", "note"))
         self._shop_words = form.add(label("", "note"))
-        (self._keep, self._take, _) = self.buttons(
+        (self._keep, self._take) = self.buttons(
             form, ("Keep for new jobs", "New jobs begin with this machine, this controller and these units", self._keep_for_new),
             ("Take the shop's", "Machine, controller and unit of files as the shop has them", self._take_from_shop),
-            ("The shop …", "All machines of the shop, and the sheets on its shelf", self.show_shop),
         )  # fmt: skip
+        self.buttons(form, ("The shop …", "All machines of the shop, and the sheets on its shelf", self.show_shop))
 
     def refresh(self) -> None:
         super().refresh()
