@@ -15,7 +15,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
-from archimetra import __version__, cli_layout, cli_output, cli_pictures
+from archimetra import __version__, cli_layout, cli_machine, cli_output, cli_pictures
 from archimetra.base.errors import ArchimetraError
 from archimetra.base.files import why
 from archimetra.base.findings import Finding
@@ -42,6 +42,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         "zip": cli_output.bundle,
         "read": cli_output.read,
         "compare": cli_output.compare,
+        "stand-in": cli_machine.stand_in,
     }
     if given and given[0] in commands:
         return _run(commands[given[0]], parser.parse_args(given))
@@ -126,6 +127,7 @@ def _parser() -> argparse.ArgumentParser:
     cli_layout.add_parsers(commands)
     cli_pictures.add_parsers(commands)
     cli_output.add_parsers(commands)
+    cli_machine.add_parsers(commands)
     inspect = commands.add_parser("inspect", help="tell what an artwork file holds")
     inspect.add_argument("art", type=Path)
     inspect.add_argument("--page", type=int, default=1, metavar="N", help="page of a PDF, from 1")

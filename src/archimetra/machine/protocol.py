@@ -1,0 +1,116 @@
+"""The common line-acknowledged protocol of small controls: a line, ``ok`` or an error by number; single letters that act at once; status reports.
+
+Nothing that comes over the line is taken for more than what is looked for here, and nothing of it is shown as it came.
+"""
+
+from __future__ import annotations
+
+import re
+from enum import StrEnum
+
+import msgspec
+
+STATUS, HOLD, RESUME, RESET, JOG_CANCEL = b"?", b"!", b"~", b"\x18", b"\x85"
+FEED_FULL, FEED_MORE, FEED_LESS, FEED_BIT_MORE, FEED_BIT_LESS = b"\x90", b"\x91", b"\x92", b"\x93", b"\x94"
+SPEED_FULL, SPEED_MORE, SPEED_LESS, SPEED_BIT_MORE, SPEED_BIT_LESS = b"\x99", b"\x9a", b"\x9b", b"\x9c", b"\x9d"
+RECEIVES = 128  # bytes a control takes in before it reads them, unless it says otherwise
+MOST_LINE = 400  # letters of a line that comes
+
+
+class Doing(StrEnum):
+    """What a control says it is doing."""
+
+    IDLE = "Idle"
+    RUN = "Run"
+    HOLD = "Hold"
+    JOG = "Jog"
+    HOME = "Home"
+    ALARM = "Alarm"
+    DOOR = "Door"
+    CHECK = "Check"
+    TOOL = "Tool"
+    UNKNOWN = "?"
+
+
+class Report(msgspec.Struct, frozen=True):
+    """A status report: where the bit is in machine coordinates, mm; how much room there is (segments, bytes; -1 unsaid); feed mm/min, spindle
+    1/min; overrides in percent; where X Y Z zero is, mm, None where it is not told this time."""
+
+    doing: Doing
+    machine: tuple[float, float, float] | None
+    room: tuple[int, int]
+    feed: float
+    speed: float
+    overrides: tuple[int, int, int] | None
+    zero: tuple[float, float, float] | None
+
+
+ERRORS = {
+    1: "a word without its letter", 2: "a number it cannot read", 3: "a command it does not know", 8: "a command it takes only when it stands",
+    9: "it is locked: home it, or unlock it", 14: "a line longer than it takes", 15: "a way beyond the machine's travel", 16: "a jog it cannot follow",
+    20: "a word it does not know", 22: "a move without a feed", 23: "a number that has to be whole", 33: "an arc that does not close",
+}  # fmt: skip
+ALARMS = {
+    1: "a limit switch was hit", 2: "a move leads beyond the machine's travel", 3: "it was reset while it moved: its position is lost",
+    4: "the probe touches already", 5: "the probe touched nothing", 8: "homing did not get free of a switch", 9: "homing found no switch",
+}  # fmt: skip
+_NUMBER = r"-?\d+(?:\.\d+)?"
+_TRIPLE = re.compile(rf"({_NUMBER}),({_NUMBER}),({_NUMBER})")
+_CODE = re.compile(r"(error|ALARM):(\d{1,3})")
+
+
+def read_report(line: str) -> Report | None:
+    """A status report; None for anything else, however like one it looks."""
+    if not (line.startswith("<") and line.endswith(">")) or len(line) > MOST_LINE:
+        return None
+    parts = line[1:-1].split("|")
+    doing = next((one for one in Doing if one.value == parts[0].split(":")[0]), Doing.UNKNOWN)
+    fields = dict(part.split(":", 1) for part in parts[1:] if ":" in part)
+    machine = _triple(fields.get("MPos", ""))
+    zero = _triple(fields.get("WCO", ""))
+    if machine is None and zero is not None and (work := _triple(fields.get("WPos", ""))) is not None:
+        machine = (work[0] + zero[0], work[1] + zero[1], work[2] + zero[2])
+    room = _whole(fields.get("Bf", ""), 2) or [-1, -1]
+    feed = [float(v) for v in fields.get("FS", "0,0").split(",") if re.fullmatch(_NUMBER, v)] + [0.0, 0.0]
+    shares = _whole(fields.get("Ov", ""), 3)
+    return Report(
+        doing,
+        machine,
+        (room[0], room[1]),
+        feed[0],
+        feed[1],
+        (shares[0], shares[1], shares[2]) if shares else None,
+        zero,
+    )
+
+
+def read_code(line: str) -> tuple[str, int] | None:
+    """("error" or "ALARM", its number); None for anything else."""
+    found = _CODE.fullmatch(line)
+    return (found.group(1), int(found.group(2))) if found else None
+
+
+def said(kind: str, number: int) -> str:
+    """An error or an alarm in words."""
+    known = (ERRORS if kind == "error" else ALARMS).get(number)
+    what = "error" if kind == "error" else "alarm"
+    return f"{known} ({what} {number})" if known else f"{what} {number}, which is not known here"
+
+
+def shown(data: bytes) -> str:
+    """What came, safe to be shown: plain letters, the rest by number."""
+    return "".join(chr(b) if 32 <= b < 127 else f"\\x{b:02x}" for b in data[:MOST_LINE])
+
+
+def _triple(text: str) -> tuple[float, float, float] | None:
+    found = _TRIPLE.fullmatch(text)
+    return (float(found.group(1)), float(found.group(2)), float(found.group(3))) if found else None
+
+
+def _whole(text: str, count: int) -> list[int] | None:
+    parts = text.split(",")
+    return (
+        [int(part) for part in parts]
+        if len(parts) == count and all(re.fullmatch(r"\d{1,6}", p) for p in parts)
+        else None
+    )
