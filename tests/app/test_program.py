@@ -171,6 +171,40 @@ class TestCompared:
         assert panel.code.currentIndex().row() == number
 
 
+class TestLong:
+    @pytest.fixture
+    def long_one(self, tmp_path, monkeypatch):
+        path = tmp_path / "long.nc"
+        rows = "".join(f"G1 X{k % 300}.{k % 7} Y{k % 200}\n" for k in range(250_000))
+        path.write_text(f"G21 G90\nM3 S9000\nG0 Z5\nG1 Z-1 F900\n{rows}G0 Z5\nM30\n")
+        return path
+
+    def test_its_beginning_is_shown_first_then_all_of_it(self, window, qtbot, long_one):
+        seen = []
+        window.session.planning.program_changed.connect(
+            lambda: seen.append(window.session.programs.shown and window.session.programs.shown.is_whole)
+        )
+        read(qtbot, window, long_one)
+        assert seen == [False, True]
+        assert len(window.session.planning.plan.run) == 250_000 + 4
+        assert window.session.findings == ()
+
+    def test_files_asked_for_while_it_is_read_do_not_keep_it_from_coming(self, window, qtbot, long_one):
+        """Another request in the queue once left only its beginning."""
+        session = window.session
+        window._dropped([str(long_one)])
+        for k in range(3):
+            session.engine.differ((str(long_one), ""), (f"x{k}", "G21\nM30\n"))
+        qtbot.waitUntil(lambda: session.programs.shown is not None and session.programs.shown.is_whole, timeout=60_000)
+        assert not session.programs.is_reading
+
+    def test_giving_up_artwork_does_not_give_it_up(self, window, qtbot, long_one):
+        session = window.session
+        window._dropped([str(long_one)])
+        session.engine.stop_reading()
+        qtbot.waitUntil(lambda: session.programs.shown is not None and session.programs.shown.is_whole, timeout=60_000)
+
+
 class TestBad:
     @pytest.mark.parametrize("content", [b"\x89PNG\0\0", None])
     def test_what_is_no_program_is_refused_and_what_is_shown_stays(self, window, qtbot, tmp_path, content):

@@ -84,6 +84,7 @@ class Engine:
         self._files: _Worker | None = None
         self._reading = 0
         self._reading_program = 0
+        self._program_wanted: ProgramRequest | None = None  # until it has come, whole
         self._is_reading = False
         self._wanted: PlanRequest | None = None  # what the planner was asked for last
         self._wanted_after: MateRequest | CompareRequest | TrialRequest | None = (
@@ -219,8 +220,9 @@ class Engine:
             self._files.close()
             self._files = None
         self._is_reading = False
-        if self._files_wanted is not None:
-            self._to_files(self._files_wanted)
+        for request in (self._files_wanted, self._program_wanted):
+            if request is not None:
+                self._to_files(request)
 
     def make_files(self, key: str, job: Job, board: Board, plan: BoardPlan, profile: Controller) -> None:
         """Write a planned board as G-code for a controller in the background; ``FilesMade`` carries the key."""
@@ -238,7 +240,8 @@ class Engine:
     def read_program(self, path: str, job: Job, board: Board, *, setup: Setup | None = None, bit: str = "") -> int:
         """Read a program of anybody's and lay it on a board; its ``ProgramRead`` (of a long one two) carries the number returned."""
         self._reading_program += 1
-        self._to_files(ProgramRequest(self._reading_program, path, lean_job(job), lean_board(board), setup, bit))
+        self._program_wanted = ProgramRequest(self._reading_program, path, lean_job(job), lean_board(board), setup, bit)
+        self._to_files(self._program_wanted)
         return self._reading_program
 
     def differ(self, first: tuple[str, str], second: tuple[str, str]) -> int:
@@ -303,11 +306,20 @@ class Engine:
             self._files_wanted = None
         if isinstance(event, ArtworkRead) and event.number == self._reading:
             self._is_reading = False
-        if isinstance(event, ProgramRead) and event.packed is not None:
+        if isinstance(event, ProgramRead):
+            event = self._program_came(event)
+        self._on_event(event)
+
+    def _program_came(self, event: ProgramRead) -> ProgramRead:
+        """The same with its program out in the open, the plan as all processes can look into it."""
+        if event.packed is not None:
             program: Program = self._keeping(event.packed).unpacked()
             plan = msgspec.structs.replace(program.plan, shared=self._keeping(shared(program.plan, owner=os.getpid())))
             event = msgspec.structs.replace(event, packed=None, program=msgspec.structs.replace(program, plan=plan))
-        self._on_event(event)
+        wanted = self._program_wanted
+        if wanted is not None and event.number == wanted.number and (event.program is None or event.program.is_whole):
+            self._program_wanted = None
+        return event
 
     def _planner_lost(self) -> None:
         if self._is_closed or self._planner is None:
@@ -332,7 +344,7 @@ class Engine:
         self._files = None  # the next request starts another
         was_reading, self._is_reading = self._is_reading, False
         files = self._files_wanted
-        self._files_wanted = None
+        self._files_wanted = self._program_wanted = None  # what is reading a program hears that it stopped
         self._on_event(
             WorkerFailed(
                 "Reading or writing stopped unexpectedly. Try again; a smaller file may help.", "",

@@ -44,8 +44,10 @@ def serve(connection: Connection) -> None:
                     continue  # of waiting requests of a kind only the newest counts
                 for answer in _answers(request):
                     connection.send(answer)
-                    if connection.poll():
-                        break  # the beginning of a long program was enough
+                    while connection.poll():
+                        waiting.append(connection.recv())
+                    if any(isinstance(later, ProgramRequest) for later in waiting):
+                        break  # of this one the beginning was enough
         except (EOFError, BrokenPipeError, ConnectionResetError):
             return
 
