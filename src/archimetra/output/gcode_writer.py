@@ -16,7 +16,7 @@ import msgspec
 import numpy as np
 
 from archimetra.base.errors import OutputError
-from archimetra.geometry.arrays import BoolArray, ByteArray, FloatArray, IntArray
+from archimetra.geometry.arrays import ByteArray, FloatArray, IntArray
 from archimetra.job.bits import Bit, Recipe, Spin
 from archimetra.job.job import Board, Job
 from archimetra.job.quantities import MM_PER_INCH, Unit
@@ -29,17 +29,15 @@ from archimetra.output.controllers.template import Value, filled
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.line_kernels import LONGEST as LONGEST_MOVE
 from archimetra.output.line_kernels import UNKNOWN, put_moves, put_number
+from archimetra.output.plain_moves import SHORTEST_ARC_MM, WIDEST_ARC, Steps, arcs_of, offsets_about, plain_moves
 from archimetra.stock.surface import touch_offs
-from archimetra.toolpath.shared.moves import Move, Role, arc_angles, straightened
+from archimetra.toolpath.shared.moves import Move, Role, straightened
 from archimetra.toolpath.shared.program import Block, Run, dwells
 
 _MOVES = re.compile(r"[XYZABC]\s*[-+.\d{]|G28|G30|G53|M0?6(?!\d)")
 _MOST_NUMBERED = 90_000  # then line numbers begin anew: not all controls take more than five figures
 _LINES_AT_ONCE = 50_000
 BED = "Bed"  # the setup in which nothing lies on the machine yet
-SHORTEST_ARC_MM = 0.05  # below this an arc and its chord differ by less than rounding
-RADIUS_AGREEMENT_MM = 0.002
-WIDEST_ARC = 3.2  # radians, a hair over half a circle; wider ones are written in parts
 
 
 def write_file(
@@ -97,11 +95,11 @@ class _Writer:
         self._feed: int | None = None
         self._bit: Bit | None = None
         self._speed: float | None = None
-        self._radii, self._sweeps = _arcs_of(run)
+        self._radii, self._sweeps = arcs_of(run)
         self._waits = dwells(run, board.dwells)
-        self._places = np.rint((run.xyz + self._shift) / self._per_unit * self._scale).astype(np.int64)
         self._feeds = self._feeds_of(run.feed)
-        self._codes, self._offsets, self._is_plain = self._plain_moves()
+        self._steps = Steps(self._shift, self._per_unit, self._scale)
+        self._moves = plain_moves(run, self._waits, self._steps, profile)
         self._height_park = board.travel_heights.park + float(self._shift[2])
         self._name, self._said = name, "mm" if unit is Unit.MM else "inch"
         self._values: dict[str, Value] = {
@@ -284,29 +282,9 @@ class _Writer:
 
     # ---- moves
 
-    def _plain_moves(self) -> tuple[ByteArray, IntArray, BoolArray]:
-        """The G number of every row, I and J of arcs reckoned from where the row before ends, and which rows are a line of their own."""
-        run = self._run
-        codes = np.where(run.kind == Move.RAPID, 0, 1).astype(np.uint8)
-        offsets = np.zeros((len(run), 2), dtype=np.int64)
-        plain = self._waits <= 0
-        if self._profile.has_drill_cycles:
-            plain &= run.role != Role.DRILL
-        is_arc = run.kind >= Move.ARC_CW
-        is_long = self._radii * np.abs(self._sweeps) >= SHORTEST_ARC_MM
-        rows = np.flatnonzero(is_arc & is_long)
-        rows = rows[rows > 0]
-        if len(rows):
-            ij, fits = self._offsets_about(self._places[rows - 1, :2], self._places[rows, :2], run.centre[rows])
-            fits &= np.abs(self._sweeps[rows]) <= WIDEST_ARC
-            fits &= self._profile.arcs is not Arcs.NONE
-            offsets[rows], plain[rows] = ij, plain[rows] & fits
-            codes[rows] = np.where(run.kind[rows] == Move.ARC_CW, 2, 3)
-        return codes, offsets, plain
-
     def _plain(self, first: int, last: int) -> int:
         """Write the rows from ``first`` on that are lines of their own; the row reached."""
-        odd = np.flatnonzero(~self._is_plain[first:last])
+        odd = np.flatnonzero(~self._moves.is_plain[first:last])
         last = first + int(odd[0]) if len(odd) else last
         while first < last:
             count = min(last - first, _LINES_AT_ONCE)
@@ -315,7 +293,7 @@ class _Writer:
             motion = int(self._motion[1:]) if self._motion else UNKNOWN
             state = np.array([UNKNOWN if v is None else v for v in (*self._pen, motion, self._feed)], dtype=np.int64)
             reached, lines, size = put_moves(
-                out, ends, rows, first, first + count, self._codes, self._places, self._offsets, self._feeds, state,
+                out, ends, rows, first, first + count, self._moves.codes, self._moves.places, self._moves.offsets, self._feeds, state,
                 self._decimals, self._feed_decimals,
             )  # fmt: skip
             self._take_lines(out[:size], ends[:lines], rows[:lines])
@@ -340,7 +318,7 @@ class _Writer:
     def _move(self, row: int) -> None:
         if self._waits[row] > 0:
             self._wait(float(self._waits[row]))
-        end = self._places[row].tolist()
+        end = self._moves.places[row].tolist()
         kind = int(self._run.kind[row])
         if kind == Move.RAPID:
             self._word_line("G0", [("X", end[0], 0), ("Y", end[1], 1), ("Z", end[2], 2)], row=row)
@@ -378,7 +356,7 @@ class _Writer:
         if abs(float(z[-1]) - top) > 1e-6 or self._pen[2] is None:
             return False
         feed = int(self._feeds[first:last][z < np.concatenate(([top], z[:-1]))].min())
-        x, y = self._places[first, :2].tolist()
+        x, y = self._moves.places[first, :2].tolist()
         z_word = self._number(self._round((bottom + self._shift[2]) / self._per_unit))
         r_word = self._number(self._round((top + self._shift[2]) / self._per_unit))
         place = f"X{self._number(x)} Y{self._number(y)} Z{z_word} R{r_word}"
@@ -414,23 +392,10 @@ class _Writer:
         x0, y0 = self._pen[0], self._pen[1]
         if self._profile.arcs is Arcs.NONE or x0 is None or y0 is None:
             return None
-        ij, fits = self._offsets_about(np.array([[x0, y0]]), np.array([end[:2]]), np.array([centre]))
+        ij, fits = offsets_about(
+            np.array([[x0, y0]]), np.array([end[:2]]), np.array([centre]), self._steps, self._profile
+        )
         return (int(ij[0, 0]), int(ij[0, 1])) if fits[0] else None
-
-    def _offsets_about(self, begin: IntArray, end: IntArray, centre: FloatArray) -> tuple[IntArray, BoolArray]:
-        """I and J (n, 2) of arcs between rounded places (n, 2) about ``centre`` (n, 2), and whether the control would take them."""
-        a, b = begin.astype(np.float64), end.astype(np.float64)
-        c = (centre + self._shift[:2]) / self._per_unit * self._scale
-        chord = np.hypot(*(b - a).T)
-        unit = np.divide(b - a, chord[:, None], out=np.zeros_like(a), where=chord[:, None] > 0)
-        middle = (a + b) / 2
-        away = (c[:, 1] - middle[:, 1]) * unit[:, 0] - (c[:, 0] - middle[:, 0]) * unit[:, 1]
-        ij = np.rint(middle + away[:, None] * np.column_stack((-unit[:, 1], unit[:, 0])) - a)
-        per_mm = self._per_unit / self._scale
-        mismatch = np.abs(np.hypot(*ij.T) - np.hypot(*(a + ij - b).T)) * per_mm
-        radius = np.hypot(*(a - c).T) * per_mm
-        fits = (chord > 0) & (radius <= self._profile.longest_arc_radius) & (mismatch <= RADIUS_AGREEMENT_MM)
-        return ij.astype(np.int64), fits
 
     def _is_short(self, row: int) -> bool:
         """By its length: the ends of a nearly full circle lie close together too."""
@@ -585,15 +550,3 @@ def _thickness(sheet: Sheet) -> str:
     if len(readings) <= 4:
         return ", ".join(readings)
     return f"{sheet.thinnest:g} to {sheet.thickest:g} ({len(readings)} readings)"
-
-
-def _arcs_of(run: Run) -> tuple[FloatArray, FloatArray]:
-    """Radius and signed sweep of every row (n,) that is an arc, 0 for others."""
-    radii, sweeps = np.zeros(len(run)), np.zeros(len(run))
-    rows = np.flatnonzero(run.kind >= Move.ARC_CW)
-    rows = rows[rows > 0]
-    if len(rows):
-        begin, centre = run.xyz[rows - 1], run.centre[rows]
-        radii[rows] = np.hypot(*(begin[:, :2] - centre).T)
-        sweeps[rows] = arc_angles(begin, run.xyz[rows], centre, run.kind[rows])[1]
-    return radii, sweeps
