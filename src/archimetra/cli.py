@@ -43,6 +43,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         "read": cli_output.read,
         "compare": cli_output.compare,
         "stand-in": cli_machine.stand_in,
+        "go-on": cli_machine.go_on,
     }
     if given and given[0] in commands:
         return _run(commands[given[0]], parser.parse_args(given))

@@ -1,8 +1,9 @@
-"""Commands about the machine: the stand-in."""
+"""Commands about the machine: the stand-in, and going on with a program that was broken off."""
 
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 from typing import Any
 
 
@@ -22,6 +23,50 @@ def add_parsers(commands: Any) -> None:
         "--speed", type=float, default=1.0, metavar="TIMES", help="time passes so many times faster for it"
     )
     standin.add_argument("--unlocked", action="store_true", help="it need not be homed first")
+    go_on = commands.add_parser("go-on", help="what is left of a G-code file that was broken off, as a file of its own")
+    go_on.add_argument("file", type=Path)
+    go_on.add_argument("--done", type=int, required=True, metavar="LINE", help="the last line that is certainly done")
+    go_on.add_argument(
+        "--out", type=Path, metavar="FILE", help="where to write it; without, the places to begin are listed"
+    )
+    go_on.add_argument("--start", type=int, metavar="LINE", help="one of the places listed; the latest by default")
+    go_on.add_argument(
+        "--top", type=float, default=0.0, metavar="Z", help="height of the wood's top in the file's zero, mm"
+    )
+    go_on.add_argument(
+        "--park", type=float, default=30.0, metavar="Z", help="height to go up to first, in the file's zero, mm"
+    )
+
+
+def go_on(options: argparse.Namespace) -> int:
+    """``archimetra go-on``."""
+    from math import isfinite
+
+    from archimetra.base.errors import ArchimetraError
+    from archimetra.base.files import write_safely
+    from archimetra.cli_job import UsageError
+    from archimetra.engine.programs import program_text
+    from archimetra.machine.going_on import remainder, starts_of
+
+    if not (isfinite(options.top) and isfinite(options.park)) or options.park <= options.top:
+        raise UsageError("--park is a height above --top, mm.")
+    text = program_text(options.file)
+    starts = starts_of(text, top=options.top, done=options.done)
+    if not starts:
+        raise ArchimetraError(
+            f"Up to line {options.done} of {options.file.name} the bit was never about to go down: run the whole file again."
+        )
+    if options.out is None:
+        for one in starts:
+            x, y, z = one.at
+            print(f"line {one.line}: X {x:.3f} Y {y:.3f}, Z {z:.3f}{f', {one.words}' if one.words else ''}")
+        return 0
+    start = next((one for one in starts if options.start in (None, one.line)), None)
+    if start is None:
+        raise UsageError(f"--start {options.start} is no place to begin; leave --out away and they are listed.")
+    write_safely(options.out, remainder(text, start, park=options.park).encode("ascii", "replace"))
+    print(options.out)
+    return 0
 
 
 def stand_in(options: argparse.Namespace) -> int:
