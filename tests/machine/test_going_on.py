@@ -73,7 +73,7 @@ def way_of(text):
 
 @pytest.mark.parametrize("name", sorted(KINDS))
 @given(share=st.floats(0.02, 0.98))
-@settings(max_examples=8, phases=(Phase.explicit, Phase.generate))
+@settings(max_examples=5, phases=(Phase.explicit, Phase.generate))
 def test_stopped_anywhere_and_gone_on_with_it_leaves_the_same_stock(name, share):
     job, board, text = written(name)
     whole = field_of(job, board, text)

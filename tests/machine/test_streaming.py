@@ -83,9 +83,7 @@ def follows(machine, text: str, *, within=0.005) -> None:
 
 
 class TestPaths:
-    @pytest.mark.parametrize(
-        "name", ["Dial face", "Dial back", "Star plug", pytest.param("Hands", marks=pytest.mark.filterwarnings("default"))]
-    )  # fmt: skip
+    @pytest.mark.parametrize("name", ["Dial face", "Dial back", "Star plug"])
     def test_files_of_the_sample_come_out_as_planned_and_take_as_long_as_was_said(self, name):
         job = known_sample()
         board, plan = plan_of(name)
