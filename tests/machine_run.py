@@ -43,7 +43,7 @@ def run(
         stream.take(back(machine.take_said()))
         stream.tick(now)
         each(now, stream, machine)
-        if stream.state in ENDS and (machine.motion.is_still or machine.motion.is_done):
+        if stream.state in ENDS and not stream.is_settling and (machine.motion.is_still or machine.motion.is_done):
             machine.receive(stream.pull())
             for _ in range(200):
                 machine.advance(step)

@@ -151,6 +151,59 @@ def test_a_program_that_cuts_nothing_has_no_place_to_begin(text):
     assert starts_of(text, top=0.0, done=100) == ()
 
 
+CYCLES = """%
+(holes)
+G21 G90
+T2 M6
+G43 H2
+S9000 M3
+G0 Z10
+G0 X5 Y5
+G81 X10 Y10 Z-4 R2 F200
+X20
+X30
+G80
+G0 Z10
+G0 X60 Y60
+G0 Z2
+G1 Z-3 F300
+X80 F900
+G0 Z10
+M30
+%
+"""
+
+
+def test_within_a_cycle_no_place_is_offered_as_its_next_lines_would_be_no_holes():
+    """'X20' after it means a hole; begun there it would only be a way."""
+    starts = starts_of(CYCLES, top=0.0, done=100)
+    assert [one.line for one in starts] == [15]
+    assert starts_of(CYCLES, top=0.0, done=11) == ()
+
+
+def test_what_is_left_says_the_length_of_the_bit_which_bit_it_is_and_begins_as_files_begin():
+    (start,) = starts_of(CYCLES, top=0.0, done=100)
+    lines = remainder(CYCLES, start, park=30.0).splitlines()
+    assert lines[0] == "%"
+    assert "bit T2 is in" in lines[1]
+    assert lines.index("G43 H2") < lines.index("G0 Z30")
+    assert lines[-1] == "%"
+    plain = remainder(
+        CYCLES.replace("(holes)\n", ""), starts_of(CYCLES.replace("(holes)\n", ""), top=0.0, done=100)[0], park=30.0
+    )
+    assert "(" not in plain  # for a control that takes no comments
+
+
+def test_a_program_told_in_steps_is_gone_on_with_from_the_same_place():
+    text = "G21 G91\nM3 S900\nG0 Z5\nG0 X10 Y10\nG1 Z-7 F300\nX30\nG0 Z7\nG0 X5 Y5\nG1 Z-8\nX-20\nG0 Z8\nM30\n"
+    text = "G21 G90\nG0 X0 Y0 Z0\n" + text
+    whole = read_gcode(text)
+    for start in starts_of(text, top=0.0, done=100):
+        read = read_gcode(remainder(text, start, park=30.0))
+        own = whole.line > start.line
+        np.testing.assert_allclose(read.xyz[-int(own.sum()) :], whole.xyz[own], atol=1e-6)
+
+
 class TestCommandLine:
     def test_places_are_listed_and_the_rest_is_written(self, tmp_path, capsys):
         _, _, text = written("holes")

@@ -174,7 +174,11 @@ class TestWhatAPersonAsks:
         assert stream.sent == asked[0][1]
         known = stream.known
         assert known.done <= known.taken <= stream.sent
+        # what it held is forgotten, without its position being lost: going on moves nothing
+        assert machine.motion.is_done
+        assert machine.doing == "Idle"
         still = machine.motion.position
+        machine.receive(b"~")
         for _ in range(100):
             machine.advance(0.05)
         assert machine.motion.position == still

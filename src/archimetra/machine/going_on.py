@@ -12,12 +12,13 @@ from typing import NamedTuple
 
 import numpy as np
 
+from archimetra.geometry.arrays import BoolArray
 from archimetra.job.quantities import MM_PER_INCH
 from archimetra.output.gcode_reader import ReadMoves, read_gcode
 from archimetra.toolpath.shared.moves import Move
 
 _COMMENT = re.compile(r"\(([^()]*)\)|;(.*)$")
-_MODES = re.compile(r"G(20|21|90|91|17|40|49|54|55|56|57|58|59|94)(?![\d.])|G91\.1")
+_MODES = re.compile(r"G(20|21|90|91|17|40|49|54|55|56|57|58|59|94)(?![\d.])|G91\.1|G43\s*H\s*(\d+)")
 
 
 class Start(NamedTuple):
@@ -39,13 +40,25 @@ def starts_of(text: str, *, top: float, done: int) -> tuple[Start, ...]:
     goes_down = np.concatenate((z[1:] < top - 1e-6, [False]))
     # several moves may lead down, one of them through the air
     rows = np.flatnonzero(is_above & (goes_down | np.concatenate((~is_above[1:], [False]))))
-    rows = rows[read.line[rows] <= done]
+    # within a cycle lines mean holes, and after an arc the next line may take the arc for granted
+    cycles = _in_cycle(text)
+    rows = rows[(read.line[rows] <= done) & (read.kind[rows] <= Move.LINE) & ~cycles[read.line[rows]]]
     said = _said(text)
     out = [
         Start(int(read.line[k]), (float(read.xyz[k, 0]), float(read.xyz[k, 1]), float(z[k])), said(int(read.line[k])))
         for k in rows[::-1]
     ]
     return tuple(_once(out))
+
+
+def _in_cycle(text: str) -> BoolArray:
+    """Whether a drilling cycle is in force after each line (lines + 1,), the first for none."""
+    out, is_in = [False], False
+    for line in text.splitlines():
+        for code in re.findall(r"G0*(8[0-9]|[0-3])(?![\d.])", _COMMENT.sub("", line).upper()):
+            is_in = code in ("81", "82", "83", "84", "85", "86", "87", "88", "89")
+        out.append(is_in)
+    return np.array(out, dtype=bool)
 
 
 def _once(starts: Sequence[Start]) -> list[Start]:
@@ -82,9 +95,12 @@ def remainder(text: str, start: Start, *, park: float, spindle_s: float = 4.0) -
     k = int(np.searchsorted(read.line, start.line, side="right")) - 1
     is_inch = _is_inch(lines[: start.line])
     per = MM_PER_INCH if is_inch else 1.0
-    out = [f"(More of a program: from line {start.line} on)"]
-    out += ["%"] if lines and lines[0].strip() == "%" else []
-    out += ["G20" if is_inch else "G21", *_modes(lines[: start.line])]
+    modes = _modes(lines[: start.line])
+    is_relative = "G91" in modes
+    out = ["%"] if lines and lines[0].strip() == "%" else []
+    words = f"More of a program, from line {start.line} on" + (f"; bit T{read.bit[k]} is in" if read.bit[k] else "")
+    out += [f"({words.replace(';', ',')})"] if "(" in text else [f"; {words}"] if ";" in text else []
+    out += ["G20" if is_inch else "G21", "G90", *(mode for mode in modes if mode not in ("G90", "G91"))]
     out.append(f"G0 Z{_number(max(park, start.at[2]) / per)}")
     speed = float(read.spindle_rpm[k])
     if speed > 0:
@@ -92,11 +108,7 @@ def remainder(text: str, start: Start, *, park: float, spindle_s: float = 4.0) -
     x, y, z = (v / per for v in start.at)
     out += [f"G0 X{_number(x)} Y{_number(y)}", f"G0 Z{_number(z)}"]
     out.append(_motion_at(read, k, per))
-    is_relative = "G91" in out
-    if is_relative:  # the way to the place is told from zero
-        out.remove("G91")
-        out.insert(2, "G90")
-        out.append("G91")
+    out += ["G91"] if is_relative else []  # the way to the place was told from zero
     return "\n".join([*(line for line in out if line), *lines[start.line :]]) + "\n"
 
 
@@ -121,7 +133,9 @@ def _modes(lines: Sequence[str]) -> list[str]:
             code = found.group(1)
             if code in ("20", "21"):
                 continue
-            if code is None:
+            if found.group(2):
+                now["length"] = f"G43 H{found.group(2)}"
+            elif code is None:
                 now["arcs"] = "G91.1"
             elif code.startswith("5"):
                 now["zero"] = f"G{code}"

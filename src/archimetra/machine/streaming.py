@@ -18,6 +18,7 @@ from archimetra.machine.protocol import (
     HOLD,
     MOST_LINE,
     RECEIVES,
+    RESET,
     RESUME,
     STATUS,
     Doing,
@@ -87,6 +88,7 @@ class Stream:
         self._in = bytearray()
         self._asked = self._heard = 0.0
         self._idle_from: float | None = None
+        self.is_settling = False  # it has ended, and is yet to forget what it holds
         self._now = 0.0
         self._way = None if way is None else np.asarray(way, dtype=np.float64)
         self._of_lines = np.asarray(of_lines, dtype=np.int64)
@@ -110,7 +112,7 @@ class Stream:
             self.state = State.RUNNING
 
     def stop(self) -> None:
-        """At once: brake, then have the rest forgotten."""
+        """At once: brake; once it stands, what it holds is forgotten by a reset, which then loses no position."""
         if self.state not in ENDS:
             self._out[:] = HOLD  # what waited to be sent is not sent any more
             self._end(State.STOPPED, "It was stopped. What was in its buffer is forgotten once it stands.")
@@ -144,7 +146,12 @@ class Stream:
     def tick(self, now: float) -> None:
         """Time is so many seconds now."""
         self._now = now
+        if self.is_settling and now - self._heard > LOST_S:
+            self.is_settling = False
         if self.state not in (State.RUNNING, State.HELD):
+            if self.is_settling and now - self._asked >= ASK_S:
+                self._asked = now
+                self._out += STATUS
             return
         if now - self._asked >= ASK_S:
             self._asked = now
@@ -164,6 +171,8 @@ class Stream:
     # ---- answers
 
     def _answer(self, line: bytes) -> None:
+        if self.is_settling:
+            self._settle(line)
         if not line or self.state in ENDS:
             return
         if line == b"ok":
@@ -275,8 +284,20 @@ class Stream:
 
     # ---- ends
 
+    def _settle(self, line: bytes) -> None:
+        """Have what it holds forgotten as soon as it says that it stands."""
+        report = read_report(line.decode("ascii", "replace"))
+        if report is None or (report.doing is Doing.HOLD and report.feed >= 0.5):
+            return
+        if report.doing is Doing.HOLD:
+            self._out += RESET
+        if report.doing in (Doing.HOLD, Doing.IDLE, Doing.ALARM):
+            self.is_settling = False
+
     def _end(self, state: State, words: str) -> None:
         self.state, self.words = state, words
+        self.is_settling = state in (State.STOPPED, State.REFUSED, State.DOUBTED) and self.sent > 0
+        self._heard = self._now
         if state is State.DONE:
             self._done = len(self.lines)
 
