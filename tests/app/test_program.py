@@ -148,6 +148,25 @@ class TestGone:
         assert "a program is shown" in window.notices.text
         assert window.session.board.written is None
 
+    def test_a_plan_that_comes_while_it_is_shown_does_not_take_its_place(self, window, qtbot, sign):
+        """Edited, and a program read before the plan has come."""
+        session = window.session
+        read(qtbot, window, sign)
+        program = session.planning.program
+        session.planning.end_program()
+        settle(qtbot, window)
+        session.apply(cutting.change_cut(session.job, session.board.cuts[0].id, "", end_depth=1.3))
+        assert session.planning.is_planning
+        session.planning.show_program(program)
+        key = session.planning._wanted_key
+        qtbot.waitUntil(lambda: session.planning._plans[session.board_id].key == key, timeout=60_000)
+        assert session.planning.program is program
+        assert not session.planning.is_planning
+        session.planning.end_program()
+        settle(qtbot, window)
+        assert session.planning.plan.key == key
+        assert not session.planning.plan.run_key.startswith("program")
+
 
 class TestCompared:
     def test_with_the_boards_own_file_and_with_another(self, window, qtbot, sign, tmp_path, monkeypatch):

@@ -1,4 +1,5 @@
-"""What files are called: as the controller asks, in letters it can show, no two of a job alike however long or alike the names of things are."""
+"""What files are called: as the controller asks, in letters it can show, no two of a board alike however long or alike the names of
+things are. Boards that would come out alike all the same, shortened by a controller that leaves the number out, are told before anything is written."""
 
 from __future__ import annotations
 

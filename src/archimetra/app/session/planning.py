@@ -117,6 +117,11 @@ class Planning(QObject):
     def take(self, plan: BoardPlan) -> None:
         """A plan that came; one that nobody waits for any more is dropped."""
         if plan.key == self._wanted_key and plan.board == self._document.board_id:
+            if self.program is not None:  # read meanwhile: it is shown until a person goes back
+                self._plans[BoardId(plan.board)] = plan
+                self.progress = None
+                self.changed.emit()
+                return
             self._take(plan)
         elif plan.board == self._quiet:
             self._take_other(plan)
