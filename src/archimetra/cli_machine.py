@@ -22,6 +22,9 @@ def add_parsers(commands: Any) -> None:
     standin.add_argument(
         "--speed", type=float, default=1.0, metavar="TIMES", help="time passes so many times faster for it"
     )
+    standin.add_argument(
+        "--fault", action="append", default=[], metavar="WHAT@WHEN", help="misbehave: drop@200 (bytes), reset@5s, cut@300, limit@3s, …"
+    )
     standin.add_argument("--unlocked", action="store_true", help="it need not be homed first")
     go_on = commands.add_parser("go-on", help="what is left of a G-code file that was broken off, as a file of its own")
     go_on.add_argument("file", type=Path)
@@ -74,6 +77,7 @@ def stand_in(options: argparse.Namespace) -> int:
     from archimetra.cli_job import UsageError
     from archimetra.job.quantities import QuantityError, parse_number
     from archimetra.machine.standin.controller import Build, StandIn
+    from archimetra.machine.standin.faults import Faulty, read_fault
     from archimetra.machine.standin.server import Served
 
     try:
@@ -84,8 +88,13 @@ def stand_in(options: argparse.Namespace) -> int:
         raise UsageError("A machine travels some way, and time passes 0 to 1000 times as fast.")
     if options.tcp is not None and not 0 <= options.tcp <= 65535:
         raise UsageError("--tcp is a port, 0 to 65535.")
+    try:
+        faults = [read_fault(text) for text in options.fault]
+    except ValueError as error:
+        raise UsageError(f"--fault {error}.") from error
     build = Build(travel=(x, y, z), needs_home=not options.unlocked, plate=-z * 0.7)
-    with Served(StandIn(build), port=options.tcp, host=options.host, speed=options.speed) as served:
+    machine = StandIn(build)
+    with Served(Faulty(machine, faults) if faults else machine, port=options.tcp, host=options.host, speed=options.speed) as served:
         print(served.address, flush=True)
         served.wait()
     return 0

@@ -56,7 +56,41 @@ ALARMS = {
 }  # fmt: skip
 _NUMBER = r"-?\d+(?:\.\d+)?"
 _TRIPLE = re.compile(rf"({_NUMBER}),({_NUMBER}),({_NUMBER})")
+_GREETING = re.compile(r"[A-Za-z][\w .\-]* ?\[[^\[\]]*\]")
+_SETTING = re.compile(rf"\$(\d{{1,3}})=({_NUMBER})(?=\s|\(|$)")
+_PROBE = re.compile(rf"\[PRB:({_NUMBER},{_NUMBER},{_NUMBER}):([01])\]")
 _CODE = re.compile(r"(error|ALARM):(\d{1,3})")
+
+
+class Lines:
+    """Bytes that come, as lines without their ends; what never ends is forgotten."""
+
+    def __init__(self) -> None:
+        self._bytes = bytearray()
+
+    def take(self, data: bytes) -> list[bytes]:
+        self._bytes += data
+        *whole, rest = bytes(self._bytes).split(b"\n")
+        self._bytes = bytearray(rest if len(rest) <= MOST_LINE else b"")
+        return [line.strip(b"\r") for line in whole]
+
+
+def is_greeting(text: str) -> bool:
+    """Whether a line is what a control says when it begins anew: its name, and help in brackets."""
+    return bool(_GREETING.fullmatch(text)) and len(text) <= MOST_LINE
+
+
+def read_setting(text: str) -> tuple[int, float] | None:
+    """One of a control's numbered settings: ($number, value)."""
+    found = _SETTING.match(text)
+    return (int(found.group(1)), float(found.group(2))) if found else None
+
+
+def read_probe(text: str) -> tuple[tuple[float, float, float], bool] | None:
+    """Where a probe touched, machine coordinates, mm, and whether it did."""
+    found = _PROBE.fullmatch(text)
+    place = _triple(found.group(1)) if found else None
+    return (place, found.group(2) == "1") if found and place is not None else None
 
 
 def read_report(line: str) -> Report | None:

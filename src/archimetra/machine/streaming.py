@@ -16,13 +16,14 @@ import numpy as np
 from archimetra.geometry.arrays import FloatArray
 from archimetra.machine.protocol import (
     HOLD,
-    MOST_LINE,
     RECEIVES,
     RESET,
     RESUME,
     STATUS,
     Doing,
+    Lines,
     Report,
+    is_greeting,
     read_code,
     read_report,
     said,
@@ -85,7 +86,7 @@ class Stream:
         self._receives = receives
         self._held: deque[int] = deque()
         self._out = bytearray()
-        self._in = bytearray()
+        self._came = Lines()
         self._asked = self._heard = 0.0
         self._idle_from: float | None = None
         self.is_settling = False  # it has ended, and is yet to forget what it holds
@@ -93,6 +94,7 @@ class Stream:
         self._way = None if way is None else np.asarray(way, dtype=np.float64)
         self._of_lines = np.asarray(of_lines, dtype=np.int64)
         self._done = 0
+        self._on_way: tuple[int, float] | None = None  # the stretch of the way it is on, and how far along
 
     # ---- what a person asks
 
@@ -111,11 +113,12 @@ class Stream:
             self._out += RESUME
             self.state = State.RUNNING
 
-    def stop(self) -> None:
-        """At once: brake; once it stands, what it holds is forgotten by a reset, which then loses no position."""
+    def stop(self, words: str = "") -> None:
+        """At once: brake; once it stands, what it holds is forgotten by a reset, which then loses no position. ``words`` say why."""
         if self.state not in ENDS:
             self._out[:] = HOLD  # what waited to be sent is not sent any more
-            self._end(State.STOPPED, "It was stopped. What was in its buffer is forgotten once it stands.")
+            why = words or "It was stopped. What was in its buffer is forgotten once it stands."
+            self._end(State.STOPPED, why)
 
     # ---- bytes and time
 
@@ -135,13 +138,8 @@ class Stream:
         """What came."""
         if data:
             self._heard = self._now
-        self._in += data
-        while b"\n" in self._in:
-            line, _, rest = bytes(self._in).partition(b"\n")
-            self._in = bytearray(rest)
-            self._answer(line.strip(b"\r"))
-        if len(self._in) > MOST_LINE:
-            self._in.clear()
+        for line in self._came.take(data):
+            self.answer(line)
 
     def tick(self, now: float) -> None:
         """Time is so many seconds now."""
@@ -170,7 +168,9 @@ class Stream:
 
     # ---- answers
 
-    def _answer(self, line: bytes) -> None:
+    def answer(self, line: bytes) -> None:
+        """One line that came, without its end."""
+        self._heard = self._now
         if self.is_settling:
             self._settle(line)
         if not line or self.state in ENDS:
@@ -184,7 +184,7 @@ class Stream:
             self._refused(*code)
         elif (report := read_report(text)) is not None:
             self._reported(report)
-        elif text.startswith("ready") and self.state is not State.READY and self.sent:
+        elif is_greeting(text) and self.state is not State.READY and self.sent:
             self._out.clear()
             self._end(
                 State.ALARM,
@@ -273,6 +273,7 @@ class Stream:
             )  # fmt: skip
             return
         row = begin + int(near[0])
+        self._on_way = row, float(t[near[0]])
         self._done = max(self._done, int(self._of_lines[row]))
 
     def _doubt(self, what: str) -> None:
@@ -300,6 +301,17 @@ class Stream:
         self._heard = self._now
         if state is State.DONE:
             self._done = len(self.lines)
+
+    @property
+    def place(self) -> tuple[int, float]:
+        """Where on the program the bit is: its line, from 0 (-1 before the first), and how far along it, 0 to 1."""
+        if self._on_way is None:
+            return -1, 0.0
+        row, t = self._on_way
+        line = int(self._of_lines[min(row + 1, len(self._of_lines) - 1)])
+        first = int(np.searchsorted(self._of_lines, line))
+        last = int(np.searchsorted(self._of_lines, line, side="right"))
+        return line, min(max((row + 1 - first + t) / max(last - first, 1), 0.0), 1.0)
 
     @property
     def known(self) -> Known:

@@ -122,11 +122,17 @@ class StandIn:
                     self._is_cancelled = True
             case b"\x90":
                 self.motion.feed_share = 1.0
+            case b"\x99":
+                self.speed_share = 1.0
+            case b"\x9a" | b"\x9b" | b"\x9c" | b"\x9d":
+                by = {b"\x9a": 0.1, b"\x9b": -0.1, b"\x9c": 0.01, b"\x9d": -0.01}[byte]
+                self.speed_share = min(max(self.speed_share + by, 0.1), 2.0)
             case b"\x91" | b"\x92" | b"\x93" | b"\x94":
                 by = {b"\x91": 0.1, b"\x92": -0.1, b"\x93": 0.01, b"\x94": -0.01}[byte]
                 self.motion.feed_share = min(max(self.motion.feed_share + by, 0.1), 2.0)
 
     _is_cancelled = False
+    speed_share = 1.0
 
     def reset(self) -> None:
         """A reset while it moves loses the position."""
@@ -156,12 +162,12 @@ class StandIn:
         x, y, z = self.motion.position
         parts = [
             self.doing, f"MPos:{x:.3f},{y:.3f},{z:.3f}", f"Bf:{self.motion.room},{self.build.receives - self.held_bytes}",
-            f"FS:{self.motion.speed * 60:.0f},{self._speed if self._is_turning else 0:.0f}",
+            f"FS:{self.motion.speed * 60:.0f},{self._speed * self.speed_share if self._is_turning else 0:.0f}",
         ]  # fmt: skip
         if self._reports % 10 == 1:
             parts.append("WCO:{:.3f},{:.3f},{:.3f}".format(*self.zero))
         elif self._reports % 10 == 2:
-            parts.append(f"Ov:{round(self.motion.feed_share * 100)},100,100")
+            parts.append(f"Ov:{round(self.motion.feed_share * 100)},100,{round(self.speed_share * 100)}")
         self._say(f"<{'|'.join(parts)}>")
 
     # ---- time
@@ -192,6 +198,9 @@ class StandIn:
         """What it is doing, once it stands."""
         if self.motion.is_holding and self.motion.is_still and self._is_cancelled:
             self.motion.drop()
+            if self._pending:
+                self._pending.clear()
+                self._say("ok")
             self._is_cancelled = False
             self.doing = "Idle"
         if self.motion.is_done and not self._pending and self.doing in ("Run", "Jog") and self._wait <= 0:
@@ -360,16 +369,17 @@ class StandIn:
         return -1e-6 <= place[0] <= x + 1e-6 and -1e-6 <= place[1] <= y + 1e-6 and -z - 1e-6 <= place[2] <= 1e-6
 
     def _set_zero(self, bare: str) -> None:
-        """G10 L20 P1: the place it stands at is so many mm from zero."""
+        """G10 L20 P1: the place it stands at is so many mm from zero; G10 L2 P1: zero lies there in machine coordinates."""
         words = dict(_WORD.findall(bare))
-        if words.get("L") not in ("20", None) or not {"X", "Y", "Z"} & words.keys():
+        if words.get("L") not in ("20", "2", None) or not {"X", "Y", "Z"} & words.keys():
             self._error(20)
             return
         at = self.motion.position
         zero = list(self.zero)
         for axis, letter in enumerate("XYZ"):
             if letter in words:
-                zero[axis] = at[axis] - float(words[letter])
+                value = float(words[letter])
+                zero[axis] = value if words.get("L") == "2" else at[axis] - value
         self.zero = (zero[0], zero[1], zero[2])
         self._say("ok")
 

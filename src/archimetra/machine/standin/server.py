@@ -13,6 +13,7 @@ from collections.abc import Callable
 from types import TracebackType
 
 from archimetra.machine.standin.controller import StandIn
+from archimetra.machine.standin.faults import Faulty
 
 TICK_S = 0.003
 _MOST_READ = 4096
@@ -22,7 +23,7 @@ class Served:
     """A stand-in that is being served. ``address`` is what to connect to: the path of a pseudo-terminal, or host:port."""
 
     def __init__(
-        self, machine: StandIn, *, port: int | None = None, host: str = "127.0.0.1", speed: float = 1.0
+        self, machine: StandIn | Faulty, *, port: int | None = None, host: str = "127.0.0.1", speed: float = 1.0
     ) -> None:
         """On a pseudo-terminal, or with a ``port`` (0 for any free one) on TCP; on this computer alone unless another ``host`` is said. With a
         ``speed`` above 1 time passes faster for it. Raises OSError where the port is taken."""
@@ -90,6 +91,9 @@ class Served:
         before = time.monotonic()
         waiting = b""
         while not self._is_ending.is_set():
+            if isinstance(self.machine, Faulty) and self.machine.is_cut:
+                self._cut()
+                return
             ready, _, _ = select.select([number], [], [], TICK_S)
             if ready:
                 try:
@@ -117,6 +121,18 @@ class Served:
                     waiting = b""
                     if self._listener is not None:
                         return
+
+    def _cut(self) -> None:
+        """The line is gone; the machine goes on through what it holds."""
+        for number in self._terminal or ():
+            with contextlib.suppress(OSError):
+                os.close(number)
+        self._terminal = None
+        before = time.monotonic()
+        while not self._is_ending.wait(TICK_S):
+            now = time.monotonic()
+            self._pass(now - before)
+            before = now
 
     def _pass(self, seconds: float) -> None:
         self.machine.advance(min(seconds, 0.5) * self._speed)

@@ -1,0 +1,126 @@
+"""The way a program leads, worked out before it is sent: where each line goes, how far it reaches, and where a person has to change something."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+import numpy as np
+
+from archimetra.geometry.arrays import FloatArray, IntArray
+from archimetra.machine.messages import Place
+from archimetra.output.gcode_reader import read_gcode
+from archimetra.toolpath.shared.moves import Move, straightened
+
+CHORD_MM = 0.02
+_COMMENT = re.compile(r"\([^()]*\)|;.*$")
+_PAUSE = re.compile(r"M0*([016])(?!\d)", re.IGNORECASE)
+_CHANGE = re.compile(r"T0*(\d+)", re.IGNORECASE)
+_BY_MACHINE = re.compile(r"G0*(53|28|30|92|10)(?![\d.])", re.IGNORECASE)
+
+
+class Course(NamedTuple):
+    """``way`` (n, 3) the places a program leads to, mm in its own zero, nan for an axis it has not named yet; ``of_lines`` (n,) the line of each, from
+    0; ``low`` and ``high`` how far it reaches; ``cut_low`` and ``cut_high`` the same of what is no rapid; nan where nothing is."""
+
+    way: FloatArray
+    of_lines: IntArray
+    low: Place
+    high: Place
+    cut_low: Place
+    cut_high: Place
+
+
+class Part(NamedTuple):
+    """Lines ``first`` to ``last`` (from 0, ``last`` not among them) of a program, which run without a person. ``words`` says what is to be done before:
+    '' before the first; ``bit`` is the number of the one that is to be in then, 0 for as before."""
+
+    first: int
+    last: int
+    words: str
+    bit: int
+
+
+def course_of(text: str) -> Course:
+    """The way of a program; arcs as chords within ``CHORD_MM``."""
+    read = read_gcode(text)
+    if not len(read.xyz):
+        nothing = (np.nan, np.nan, np.nan)
+        return Course(np.zeros((0, 3)), np.zeros(0, dtype=np.int64), nothing, nothing, nothing, nothing)
+    # an arc whose beginning was never named, in X or in Y, cannot be followed: its end stands for it
+    is_known = np.isfinite(read.xyz[:, :2]).all(axis=1) & np.isfinite(read.centre).all(axis=1)
+    is_known[1:] &= is_known[:-1]
+    is_known[0] = False
+    kind = np.where(is_known, read.kind, np.minimum(read.kind, Move.LINE)).astype(np.uint8)
+    way, source = straightened(read.xyz, kind, read.centre, chord_tolerance_mm=CHORD_MM)
+    cuts = read.kind[source] != Move.RAPID
+    low, high = _extent(way)
+    cut_low, cut_high = _extent(way[cuts])
+    return Course(way, read.line[source].astype(np.int64) - 1, low, high, cut_low, cut_high)
+
+
+def _extent(way: FloatArray) -> tuple[Place, Place]:
+    low, high = [], []
+    for k in range(3):
+        values = way[:, k][np.isfinite(way[:, k])]
+        low.append(float(values.min()) if len(values) else np.nan)
+        high.append(float(values.max()) if len(values) else np.nan)
+    return (low[0], low[1], low[2]), (high[0], high[1], high[2])
+
+
+def beyond(course: Course, zero: Place, low: Place, high: Place, *, spare: float = 1e-3) -> str:
+    """In words where a program leads beyond what the machine reaches, with its zero at ``zero`` in machine coordinates; '' for nowhere."""
+    said = []
+    names = (("left", "right"), ("the front", "the back"), ("the bottom", "the top"))
+    for k, (under, over) in enumerate(names):
+        under_by, over_by = low[k] - (course.low[k] + zero[k]), course.high[k] + zero[k] - high[k]
+        if under_by > spare:
+            said.append(f"{under_by:.1f} mm over {under}")
+        if over_by > spare:
+            said.append(f"{over_by:.1f} mm over {over}")
+    if not said:
+        return ""
+    return f"It leads beyond the machine's travel: {', '.join(said)}. Move the board and set zero again, or cut it in tiles."
+
+
+def by_machine(text: str) -> int:
+    """The first line (from 1) that leads somewhere by machine coordinates or moves zero; 0 for none. Its way cannot be foretold here."""
+    for number, line in enumerate(text.splitlines(), 1):
+        if _BY_MACHINE.search(_COMMENT.sub("", line)):
+            return number
+    return 0
+
+
+def parts_of(text: str) -> tuple[Part, ...]:
+    """A program parted where it waits for a person (M0, M1, M6): these lines are not sent, so that the machine can be led meanwhile."""
+    lines = text.splitlines()
+    out: list[Part] = []
+    first, words, bit, named = 0, "", 0, 0
+    for number, line in enumerate(lines):
+        bare = _COMMENT.sub("", line)
+        if (change := _CHANGE.search(bare)) is not None:
+            named = int(change.group(1))
+        pause = _PAUSE.search(bare)
+        if pause is None:
+            continue
+        out.append(Part(first, number, words, bit))
+        is_change = pause.group(1) == "6"
+        first = number + 1
+        words = (f"Change the bit: T{named} comes in." if named else "Change the bit.") if is_change else "It waits for you."
+        bit = named if is_change else 0
+    out.append(Part(first, len(lines), words, bit))
+    # a change before anything moved belongs to getting ready
+    return tuple(part for part in out if part.last > part.first)
+
+
+def around(low: Place, high: Place, *, height: float, feed: float) -> str:
+    """A program that leads once around a rectangle at a height above zero, mm, and back over its first corner."""
+    (x0, y0, _), (x1, y1, _) = low, high
+    lines = ["G21", "G90", f"G0 Z{height:.3f}", f"G0 X{x0:.3f} Y{y0:.3f}"]
+    lines += [f"G1 X{x:.3f} Y{y:.3f} F{feed:.0f}" for x, y in ((x1, y0), (x1, y1), (x0, y1), (x0, y0))]
+    return "\n".join(lines) + "\n"
+
+
+def to_place(x: float, y: float, *, height: float) -> str:
+    """A program that goes over a place at a height above zero, mm."""
+    return f"G21\nG90\nG0 Z{height:.3f}\nG0 X{x:.3f} Y{y:.3f}\n"

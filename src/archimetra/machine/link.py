@@ -1,0 +1,477 @@
+"""What goes on between the window and a control: who it is, lines asked one at a time, jogs, and a program (``streaming``) of which only one runs.
+
+Pure: messages and bytes come in and go out, time is told. ``link_process`` puts it between a pipe and a line.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass, field
+from enum import StrEnum
+from math import hypot, inf
+
+from archimetra.machine import protocol
+from archimetra.machine.messages import (
+    Answered,
+    Ask,
+    Ended,
+    FromLink,
+    Gone,
+    Jog,
+    JogEnd,
+    JogHeld,
+    Now,
+    Opened,
+    Override,
+    Place,
+    Reach,
+    Told,
+    Unlock,
+)
+from archimetra.machine.protocol import Doing, Lines, Report
+from archimetra.machine.streaming import ENDS, State, Stream
+
+ASK_S = 0.1  # between two questions how it is
+GREET_S = 4.0  # a control that begins anew takes this long to speak
+LOST_S = 2.0
+HELD_S = 0.25  # a held jog that is not said again ends
+PIECE_S = 0.1  # a held jog is sent in pieces as long as this
+AHEAD = 3  # pieces sent before they are begun
+_STEPS = {"feed": (b"\x90", b"\x91", b"\x92", b"\x93", b"\x94"), "spindle": (b"\x99", b"\x9a", b"\x9b", b"\x9c", b"\x9d")}
+
+
+class Phase(StrEnum):
+    GREETING = "greeting"
+    ASKING = "asking"  # its version and its settings
+    OPEN = "open"
+    GONE = "gone"
+
+
+@dataclass
+class _Asked:
+    """A line under way. ``number`` is None for one nobody waits for."""
+
+    number: int | None
+    line: str
+    until: float
+    said: list[str] = field(default_factory=list)
+
+
+class Link:
+    def __init__(self, address: str) -> None:
+        self.address = address
+        self.phase = Phase.GREETING
+        self.report: Report | None = None
+        self.stream: Stream | None = None
+        self.told: list[FromLink] = []
+        self.zero: Place | None = None
+        self.overrides = (100, 100, 100)
+        self._now = 0.0
+        self._heard = self._question = 0.0
+        self._has_heard = False
+        self._came = Lines()
+        self._out = bytearray()
+        self._asked: deque[_Asked] = deque()
+        self._version: list[str] = []
+        self._settings: dict[int, float] = {}
+        self._reach: Reach | None = None
+        self._held: JogHeld | None = None
+        self._held_at = self._piece_at = -inf
+        self._jog_ends = False
+        self._needs_reset = False
+        self._is_stopping = False
+        self._greets_until = 0.0  # after a reset nothing is said until it greets, or this moment
+        self._waiting: list[_Asked] = []
+        self._done: list[Answered] = []
+        self._run_s = 0.0
+        self._was_slowed = False
+        self._has_ended = True
+
+    # ---- what the window wants
+
+    @property
+    def is_running(self) -> bool:
+        """Whether a program is under way, or being forgotten by the control."""
+        return self.stream is not None and (self.stream.state not in ENDS or self.stream.is_settling)
+
+    def why_not(self) -> str:
+        """Why nothing can be asked now; '' where it can."""
+        if self.phase is not Phase.OPEN:
+            return "The machine is not connected yet."
+        if self.is_running:
+            return "A program is running: stop it, or wait for its end."
+        doing = self.report.doing if self.report is not None else Doing.UNKNOWN
+        if doing is Doing.HOME:
+            return "It is finding its home."
+        if doing in (Doing.RUN, Doing.HOLD):
+            return "It is moving something that was not begun here. Stop it first."
+        return ""
+
+    def ask(self, message: Ask) -> None:
+        why = self.why_not() or ("It is being moved by hand." if self._held is not None else "")
+        if why:
+            self.told.append(Answered(message.number, False, why))
+            return
+        self._send(_Asked(message.number, message.line, self._now + message.wait_s))
+
+    def unlock(self, message: Unlock) -> None:
+        """What it held is forgotten first: after an alarm some controls take nothing else."""
+        if self.is_running:
+            self.told.append(Answered(message.number, False, self.why_not()))
+            return
+        self._reset()
+        self._send(_Asked(message.number, "$X", self._now + 10.0))
+
+    def reach(self, message: Reach) -> None:
+        self._reach = message
+
+    def jog(self, message: Jog) -> None:
+        why = self.why_not() or self._locked()
+        if not why and (self._held is not None or len(self._asked) + len(self._waiting) > AHEAD):
+            why = "It is still on its way."
+        if why:
+            self.told.append(Answered(message.number, False, why))
+            return
+        by = self._kept_within(message.by)
+        if max(abs(v) for v in by) < 1e-6:
+            self.told.append(Answered(message.number, False, "There the machine's travel ends."))
+            return
+        if max(abs(v) for v in by) + 1e-6 < max(abs(v) for v in message.by):
+            self.told.append(Told("Only as far as the machine's travel goes."))
+        self._send(_Asked(message.number, _jog_line(by, message.feed), self._now + 10.0))
+
+    def jog_held(self, message: JogHeld) -> None:
+        if self.why_not() or self._locked():
+            return
+        if self._held is None:
+            self._piece_at = self._now
+            self._jog_ends = False
+        self._held, self._held_at = message, self._now
+        self._send_pieces()
+
+    def jog_end(self, _message: JogEnd) -> None:
+        if self._held is not None:
+            self._held = None
+            self._jog_ends = True
+            self._out += protocol.JOG_CANCEL
+
+    def begin(self, number: int, stream: Stream, zero: Place) -> None:
+        why = self.why_not() or self._locked()
+        if not why and (self._held is not None or self._asked or self._waiting or self._doing is not Doing.IDLE):
+            why = "It is still moving. Wait until it stands."
+        if not why and self.zero is not None and max(abs(a - b) for a, b in zip(self.zero, zero, strict=True)) > 0.0015:
+            why = "Zero has moved since this was prepared. Check it, and begin again."
+        if why:
+            self.told.append(Answered(number, False, why))
+            return
+        self.stream, self._has_ended = stream, False
+        self._run_s, self._was_slowed = 0.0, self.overrides[:2] != (100, 100)
+        stream.tick(self._now)
+        stream.start()
+        self.told.append(Answered(number, True))
+
+    def hold(self) -> None:
+        if self.stream is not None and self.is_running:
+            self.stream.hold()
+        elif self._doing in (Doing.RUN, Doing.JOG):
+            self._out += protocol.HOLD
+
+    def resume(self) -> None:
+        if self.stream is not None and self.is_running:
+            self.stream.resume()
+
+    def stop(self, words: str = "") -> None:
+        """At once, whatever it does."""
+        self._held = None
+        self._forget_asked("It was stopped.")
+        if self.stream is not None and self.stream.state not in ENDS:
+            self.stream.stop(words)
+            return
+        if self._doing is Doing.HOME:  # a hold does not end that, nor does it know where it is
+            self._reset()
+        elif self._doing is Doing.JOG:
+            self._jog_ends = True
+            self._out[:] = protocol.JOG_CANCEL
+        elif self._doing is Doing.HOLD:
+            self._reset()
+        elif self._doing is Doing.RUN:
+            self._out[:] = protocol.HOLD
+            self._is_stopping = True
+
+    def override(self, message: Override) -> None:
+        """To so many percent: full first, then in steps of ten and of one."""
+        full, more, less, bit_more, bit_less = _STEPS[message.of]
+        percent = min(max(message.percent, 10), 200)
+        tens, ones = divmod(abs(percent - 100), 10)
+        is_more = percent >= 100
+        self._out += full + (more if is_more else less) * tens + (bit_more if is_more else bit_less) * ones
+        if percent != 100:
+            self._was_slowed = True
+
+    # ---- bytes and time
+
+    def pull(self) -> bytes:
+        """What goes out now."""
+        if self.stream is not None and self.is_running:
+            self._out += self.stream.pull()
+        elif self.stream is not None and not self._has_ended:
+            self._out += self.stream.pull()
+        out = bytes(self._out)
+        self._out.clear()
+        return out
+
+    def take(self, data: bytes) -> None:
+        """What came."""
+        if data:
+            self._heard, self._has_heard = self._now, True
+        for line in self._came.take(data):
+            self._line(line)
+
+    def tick(self, now: float) -> None:
+        """Time is so many seconds now."""
+        passed, self._now = now - self._now, now
+        if self.phase is Phase.GONE:
+            return
+        if self.stream is not None and self.is_running:
+            if self._doing is not Doing.HOLD and self.stream.state is State.RUNNING:
+                self._run_s += passed
+            self.stream.tick(now)
+            self._look_at_end()
+            return
+        self._look_at_end()
+        if now - self._question >= ASK_S:
+            self._question = now
+            self._out += protocol.STATUS
+        if self.phase is Phase.GREETING and now > GREET_S:
+            self.gone(
+                f"What is at {self.address} says nothing that a control says. Is it another device, or set to another speed?"
+                if self._has_heard else
+                f"Nothing answers at {self.address}. Is the machine switched on, and its speed right?"
+            )  # fmt: skip
+            return
+        if self.phase is not Phase.GREETING and now - self._heard > LOST_S:
+            self.gone("The control no longer answers. Look at the machine, then connect again.")
+            return
+        if self._held is not None and now - self._held_at > HELD_S:
+            self.jog_end(JogEnd())
+        self._send_pieces()
+        self._send_waiting()
+        for one in [one for one in self._asked if now > one.until]:
+            self._asked.remove(one)
+            self._needs_reset = True
+            self._answered(one, False, "The control took too long over it. Look at the machine; what it still held is forgotten.")
+
+    def gone(self, words: str) -> None:
+        """The line is gone, or never spoke."""
+        if self.phase is Phase.GONE:
+            return
+        if self.stream is not None:
+            self.stream.link_lost(words.rstrip(".").lower() if words.startswith("It was") else words.rstrip("."))
+            self.stream.is_settling = False
+            self._look_at_end()
+        self._forget_asked("The link is gone.")
+        self.phase = Phase.GONE
+        self.told.append(Gone(words))
+
+    def now(self) -> Now:
+        """How it is."""
+        report, stream = self.report, self.stream
+        if report is None:
+            return Now("")
+        line, share = stream.place if stream is not None else (-1, 0.0)
+        return Now(
+            report.doing.value, report.machine, self.zero, report.feed, report.speed, self.overrides, line, share,
+            stream.taken if stream is not None else 0, stream.sent if stream is not None else 0, report.room[0],
+            stream.state.value if stream is not None else "", self._run_s,
+        )  # fmt: skip
+
+    @property
+    def is_quiet(self) -> bool:
+        """Whether nothing moves that was begun here, and nothing waits to be forgotten."""
+        return self.phase is Phase.GONE or not (
+            self.is_running or self._jog_ends or self._is_stopping or self._doing in (Doing.JOG, Doing.HOME)
+        )
+
+    # ---- lines that came
+
+    @property
+    def _doing(self) -> Doing:
+        return self.report.doing if self.report is not None else Doing.UNKNOWN
+
+    def _line(self, line: bytes) -> None:
+        text = line.decode("ascii", "replace")
+        report = protocol.read_report(text)
+        if report is not None:
+            self._reported(report)
+        if self.stream is not None and self.is_running:
+            self.stream.answer(line)
+            self._look_at_end()
+            return
+        if report is not None or not text:
+            return
+        if protocol.is_greeting(text):
+            self._greeted(text)
+        elif text == "ok":
+            self._acknowledged()
+        elif (code := protocol.read_code(text)) is not None:
+            self._coded(*code)
+        elif self._asked:
+            self._asked[0].said.append(protocol.shown(line))
+            if self.phase is Phase.ASKING:
+                self._learn(text, line)
+
+    def _reported(self, report: Report) -> None:
+        was = self._doing
+        self.report = report
+        self.told += self._done
+        self._done.clear()
+        self.zero = report.zero or self.zero
+        self.overrides = report.overrides or self.overrides
+        if self.stream is not None and self.is_running and self.overrides[:2] != (100, 100):
+            self._was_slowed = True
+        if self.phase is Phase.GREETING and report.doing is not Doing.UNKNOWN:
+            self.phase = Phase.ASKING
+            self._asked.append(_Asked(None, "$I", self._now + 5.0))
+            self._asked.append(_Asked(None, "$$", self._now + 5.0))
+            self._out += b"$I\n$$\n"
+        if self._jog_ends and report.doing is Doing.JOG and self._held is None:
+            self._out += protocol.JOG_CANCEL  # a piece that was under way came after the first
+        elif report.doing is not Doing.JOG:
+            self._jog_ends = False
+        if self._is_stopping and not (report.doing is Doing.RUN or (report.doing is Doing.HOLD and report.feed >= 0.5)):
+            self._is_stopping = False
+            if report.doing is Doing.HOLD:
+                self._reset()
+        if report.doing is Doing.ALARM and was is not Doing.ALARM:
+            self._held = None
+
+    def _greeted(self, text: str) -> None:
+        """It began anew: what it held is forgotten."""
+        self._greets_until = 0.0
+        if self.phase is Phase.GREETING:
+            self._version.append(protocol.shown(text.encode("ascii", "replace")))
+            return
+        if self._asked:
+            self._forget_asked("The control began anew meanwhile.")
+        self._send_waiting()
+
+    def _acknowledged(self) -> None:
+        if not self._asked:
+            return
+        one = self._asked.popleft()
+        if one.number is not None:  # told once the next report says how it stands after it
+            self._done.append(Answered(one.number, True, "", tuple(one.said)))
+            self._question = -inf
+        if self.phase is Phase.ASKING and not self._asked:
+            self.phase = Phase.OPEN
+            self.told.append(Opened(self.address, " ".join(self._version)[:120], self._settings))
+
+    def _coded(self, kind: str, number: int) -> None:
+        words = protocol.said(kind, number)
+        if kind == "ALARM":
+            self._held = None
+            self._needs_reset = True
+            is_told = any(one.number is not None for one in self._asked)
+            self._forget_asked(f"The control gave an alarm: {words}.")
+            if not is_told:
+                self.told.append(Told(f"The control gave an alarm: {words}. Home it, or unlock it."))
+            return
+        if self._asked:
+            one = self._asked.popleft()
+            self._answered(one, False, f"The control refused it: {words}.")
+            if self.phase is Phase.ASKING and not self._asked:
+                self.phase = Phase.OPEN
+                self.told.append(Opened(self.address, " ".join(self._version)[:120], self._settings))
+
+    def _learn(self, text: str, line: bytes) -> None:
+        setting = protocol.read_setting(text)
+        if setting is not None:
+            self._settings[setting[0]] = setting[1]
+        elif text.startswith("[VER:"):
+            self._version.append(protocol.shown(line)[5:-1].rstrip(":"))
+
+    # ---- lines that go
+
+    def _send(self, one: _Asked) -> None:
+        if self._needs_reset:
+            self._reset()
+        if self._now < self._greets_until:
+            self._waiting.append(one)
+            return
+        self._asked.append(one)
+        self._out += one.line.encode("ascii", "replace") + b"\n"
+
+    def _send_waiting(self) -> None:
+        if self._waiting and self._now >= self._greets_until:
+            waiting, self._waiting = self._waiting, []
+            for one in waiting:
+                self._asked.append(one)
+                self._out += one.line.encode("ascii", "replace") + b"\n"
+
+    def _reset(self) -> None:
+        """Have what it holds forgotten, so that lines and answers go together again."""
+        self._forget_asked("It was stopped.")
+        self._out[:] = protocol.RESET
+        self._needs_reset = False
+        self._greets_until = self._now + 1.0
+
+    def _send_pieces(self) -> None:
+        held = self._held
+        if held is None or self._now < self._greets_until:
+            return
+        while self._now >= self._piece_at - (AHEAD - 1) * PIECE_S and len(self._asked) < AHEAD:
+            length = held.feed / 60 * PIECE_S
+            norm = hypot(*held.way) or 1.0
+            by = self._kept_within(tuple(v / norm * length for v in held.way), ahead=AHEAD)  # type: ignore[arg-type]
+            if max(abs(v) for v in by) < 1e-4:
+                return
+            self._piece_at = max(self._piece_at, self._now - PIECE_S) + PIECE_S
+            self._send(_Asked(None, _jog_line(by, held.feed), self._now + 10.0))
+
+    def _kept_within(self, by: Place, *, ahead: int = 1) -> Place:
+        """A way as far as the travel goes; what was sent before and is not moved yet is reckoned by ``ahead`` such ways."""
+        reach, report = self._reach, self.report
+        if reach is None or reach.low is None or reach.high is None or report is None or report.machine is None:
+            return by
+        out = []
+        for k in range(3):
+            room = (reach.high[k] - report.machine[k]) if by[k] > 0 else (report.machine[k] - reach.low[k])
+            room -= abs(by[k]) * (ahead - 1)
+            out.append(by[k] if abs(by[k]) <= room else max(room, 0.0) * (1 if by[k] > 0 else -1))
+        return out[0], out[1], out[2]
+
+    def _locked(self) -> str:
+        return "The machine is locked: home it, or unlock it." if self._doing is Doing.ALARM else ""
+
+    def _answered(self, one: _Asked, is_done: bool, words: str = "") -> None:
+        if one.number is not None:
+            self.told.append(Answered(one.number, is_done, words, tuple(one.said)))
+
+    def _forget_asked(self, words: str) -> None:
+        self.told += self._done
+        self._done.clear()
+        waiting = [*self._asked, *self._waiting]
+        self._asked.clear()
+        self._waiting.clear()
+        for one in waiting:
+            self._answered(one, False, words)
+
+    def _look_at_end(self) -> None:
+        """Tell of a program that has ended, once."""
+        stream = self.stream
+        if stream is None or self._has_ended or stream.state not in ENDS or stream.is_settling:
+            return
+        self._out += stream.pull()
+        self._has_ended = True
+        known = stream.known
+        if known.state is not State.DONE:
+            self._needs_reset = True
+        self._heard = self._now
+        self.told.append(Ended(known.state.value, known.taken, known.done, known.words, self._run_s, self._was_slowed))
+        if known.state is State.LOST:
+            self.gone("The control no longer answers. Look at the machine, then connect again.")
+
+
+def _jog_line(by: Place, feed: float) -> str:
+    words = " ".join(f"{letter}{v:.4f}" for letter, v in zip("XYZ", by, strict=True) if abs(v) >= 5e-5)
+    return f"$J=G21 G91 {words} F{feed:.0f}"
