@@ -98,6 +98,8 @@ ROWS: tuple[Row, ...] = (
     Row("station-layout", "Layout", "Ctrl+4", "station_layout"),
     Row("station-check", "Check", "Ctrl+5", "station_check"),
     Row("station-output", "Output", "Ctrl+6", "station_output"),
+    Row("station-machine", "Machine", "Ctrl+7", "station_machine"),
+    Row("halt", "Stop the machine", "F9", "halt"),
     Row("help", "Keys and first steps", "F1", "show_help"),
     Row("quit", "Quit", "Ctrl+Q", "close"),
 )

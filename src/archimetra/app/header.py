@@ -10,6 +10,7 @@ from archimetra.app.board_tabs import BoardTabs
 from archimetra.app.theme import icons, style
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import label
+from archimetra.app.widgets.halt import HaltButton
 from archimetra.job.ids import BoardId
 from archimetra.job.job import Job
 
@@ -20,6 +21,7 @@ WIDEST_NAME_PX = 260
 class Header(QWidget):
     board_chosen = Signal(object)
     board_wanted = Signal()
+    halt_wanted = Signal()
 
     def __init__(self, tokens: Tokens, menu: QMenu, undo: QAction, redo: QAction, help_: QAction) -> None:
         super().__init__()
@@ -56,6 +58,11 @@ class Header(QWidget):
         self._add.clicked.connect(self.board_wanted)
         row.addWidget(self._add)
         row.addStretch(1)
+        self.halt = HaltButton(is_small=True)
+        self.halt.clicked.connect(self.halt_wanted)
+        self.halt.hide()
+        row.addWidget(self.halt)
+        row.addSpacing(10)
         self._undo, self._redo, self._help = QToolButton(), QToolButton(), QToolButton()
         self._help.setToolTip("Keys and first steps (F1)")
         for button, action in ((self._undo, undo), (self._redo, redo), (self._help, help_)):

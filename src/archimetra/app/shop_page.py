@@ -241,7 +241,7 @@ class ShopPage(QDialog):
         shop, job = self.shop, self._session.job
         self._first.setEnabled(shop.at != self._at)
         self._drop.setEnabled(len(shop.routers) > 1)
-        self._add.setEnabled(shops.as_router(job) not in [replace(one, folder="") for one in shop.routers])
+        self._add.setEnabled(all(shops.as_router(job, one) != one for one in shop.routers))
         has_sheet = 0 <= self.sheets.currentRow() < len(shop.sheets)
         self._lay.setEnabled(has_sheet)
         self._drop_sheet.setEnabled(has_sheet)

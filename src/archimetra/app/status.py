@@ -20,6 +20,7 @@ class Status(QWidget):
     unit_wanted = Signal()
     snapping_wanted = Signal()
     theme_wanted = Signal()
+    machine_wanted = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -36,6 +37,7 @@ class Status(QWidget):
         self._autosave.setProperty("kind", "stop")
         self._autosave.hide()
         row.addWidget(self._autosave)
+        self.machine = _button(row, "The machine: where it is, and what runs (Ctrl+7)", self.machine_wanted)
         row.addStretch(1)
         self.zoom = QLabel()
         row.addWidget(self.zoom)

@@ -41,6 +41,7 @@ from archimetra.app.documents import Documents
 from archimetra.app.exporting import Exporting, PictureViews
 from archimetra.app.header import Header
 from archimetra.app.look_views import LookViews, Views
+from archimetra.app.machine_views import MachineViews
 from archimetra.app.mark_edits import MarkEdits
 from archimetra.app.mate_watch import MateWatch
 from archimetra.app.notice import Answer, Notices
@@ -212,6 +213,7 @@ class MainWindow(CommandWindow):
         self.section.mate_wanted.connect(self.mate.show)
         self.mate.changed.connect(self._show_section)
         self._listen_to_frame()
+        self.at_machine = MachineViews(s, self.header, self.status, self.plan)
 
     def _follow_session(self) -> None:
         """Show what the session comes to."""
@@ -278,6 +280,7 @@ class MainWindow(CommandWindow):
         self.status.unit_wanted.connect(self.next_unit)
         self.status.snapping_wanted.connect(self.toggle_snapping)
         self.status.theme_wanted.connect(self.next_theme)
+        self.status.machine_wanted.connect(self.station_machine)
         self.header.tabs.menu_wanted.connect(self._show_board_menu)
         self.header.board_chosen.connect(self.session.show_board)
         self.header.board_wanted.connect(self.boards.add_board)
@@ -506,6 +509,7 @@ class MainWindow(CommandWindow):
         self.shows.show_station(id_)
         self._refresh_page()
         self._show_pieces_to_come()
+        self.at_machine.show_station(id_)
 
     def station_board(self) -> None:
         self.show_station("board")
@@ -525,6 +529,13 @@ class MainWindow(CommandWindow):
     def station_output(self) -> None:
         self.show_station("output")
         self.output_page.refresh()
+
+    def station_machine(self) -> None:
+        self.show_station("machine")
+
+    def halt(self) -> None:
+        """Stop the machine; F9 also comes here from dialogs (``MachineViews``)."""
+        self.session.machine.stop()
 
     def toggle_page(self) -> None:
         self._stack.setVisible(self._stack.isHidden())
@@ -731,7 +742,7 @@ class MainWindow(CommandWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         unfinished.settle()
-        if not self.documents.may_leave():
+        if not self.at_machine.may_leave(self) or not self.documents.may_leave():
             event.ignore()
             return
         self.playback.stop()

@@ -4,6 +4,7 @@ one of the machines; a job keeps a copy, and says where the two differ. Edits ar
 from __future__ import annotations
 
 import re
+from enum import StrEnum
 from pathlib import Path as FilePath
 
 import msgspec
@@ -20,22 +21,50 @@ from archimetra.job.record import Record
 from archimetra.job.require import require
 from archimetra.job.sheet import Machine, Sheet
 
-SCHEMA = 2
+SCHEMA = 3  # 2 knew nothing of how a machine is led
 MOST_BYTES = 2_000_000
-MOST_ROUTERS, MOST_SHEETS = 40, 300
+MOST_ROUTERS, MOST_SHEETS, MOST_TIMED = 40, 300, 30
+
+
+class HomeAt(StrEnum):
+    """Where a machine stands when it has found its home: X and Y count from there."""
+
+    FRONT_LEFT = "front left"
+    FRONT_RIGHT = "front right"
+    BACK_LEFT = "back left"
+    BACK_RIGHT = "back right"
 
 
 class Router(Record, frozen=True, kw_only=True):
-    """A machine with what it is fed: its controller, the unit of its files, and where they go ('' for wherever they went last)."""
+    """A machine with what it is fed: its controller, the unit of its files, and where they go ('' for wherever they went last). It hangs at ``port``
+    ('' for not known yet) at ``baud``; its probe plate is ``plate`` mm thick; ``timed`` are pairs (foretold, taken) of its last runs, s."""
 
     machine: Machine = Machine()
     controller: str = "rs274"
     output_unit: Unit = Unit.MM
     folder: str = ""
+    port: str = ""
+    baud: int = 115200
+    home: HomeAt = HomeAt.FRONT_LEFT
+    plate: float = 15.0
+    timed: tuple[tuple[float, float], ...] = ()
 
     def __post_init__(self) -> None:
         require(0 < len(self.controller) <= 60, "a machine names its controller")
         require(len(self.folder) <= 4000, "a folder's name has at most 4000 letters")
+        require(len(self.port) <= 400, "a port's name has at most 400 letters")
+        require(1200 <= self.baud <= 4_000_000, "a port's speed is 1200 to 4000000")
+        require(0 < self.plate <= 100, "a probe plate is up to 100 mm thick")
+        require(len(self.timed) <= MOST_TIMED, f"a machine keeps at most {MOST_TIMED} runs")
+        require(all(a > 0 and b > 0 for a, b in self.timed), "runs take some time")
+
+    def reach(self) -> tuple[tuple[float, float, float], tuple[float, float, float]]:
+        """Where the bit gets to, mm in machine coordinates: from home on, Z down from it."""
+        x, y, z = self.machine.travel_x, self.machine.travel_y, self.machine.travel_z
+        is_right = self.home in (HomeAt.FRONT_RIGHT, HomeAt.BACK_RIGHT)
+        is_back = self.home in (HomeAt.BACK_LEFT, HomeAt.BACK_RIGHT)
+        low = (-x if is_right else 0.0, -y if is_back else 0.0, -z)
+        return low, (low[0] + x, low[1] + y, 0.0)
 
 
 class KeptSheet(Record, frozen=True, kw_only=True):
@@ -137,9 +166,11 @@ def router_of(job: Job, shop: Shop) -> Router:
     return shop.named(job.machine.name) or shop.router
 
 
-def as_router(job: Job, folder: str = "") -> Router:
-    """The machine of a job as the shop would keep it."""
-    return Router(machine=job.machine, controller=job.controller, output_unit=job.output_unit, folder=folder)
+def as_router(job: Job, known: Router | None = None) -> Router:
+    """The machine of a job as the shop would keep it; what a job does not say (folder, port, plate …) as it is ``known``."""
+    return replace(
+        known or Router(), machine=job.machine, controller=job.controller, output_unit=job.output_unit
+    )
 
 
 def in_shop(job: Job, shop: Shop) -> Job:
@@ -191,6 +222,15 @@ def keep_router(shop: Shop, router: Router) -> Shop:
         number = names.index(router.machine.name)
         return replace(with_router(shop, number, router), at=number)
     return replace(shop, routers=(*shop.routers, router), at=len(shop.routers))
+
+
+def time_router(shop: Shop, name: str, foretold: float, taken: float) -> Shop:
+    """The shop with one more run of a machine; of one it does not know nothing is kept."""
+    number = next((k for k, one in enumerate(shop.routers) if one.machine.name == name), None)
+    if number is None:
+        return shop
+    one = shop.routers[number]
+    return with_router(shop, number, replace(one, timed=(*one.timed, (foretold, taken))[-MOST_TIMED:]))
 
 
 def copy_router(shop: Shop, number: int) -> Shop:

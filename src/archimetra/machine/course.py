@@ -15,6 +15,7 @@ from archimetra.toolpath.shared.moves import Move, straightened
 CHORD_MM = 0.02
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 _PAUSE = re.compile(r"M0*([016])(?!\d)", re.IGNORECASE)
+_GOES = re.compile(r"[XY]\s*[-+.\d]", re.IGNORECASE)
 _CHANGE = re.compile(r"T0*(\d+)", re.IGNORECASE)
 _BY_MACHINE = re.compile(r"G0*(53|28|30|92|10)(?![\d.])", re.IGNORECASE)
 
@@ -33,18 +34,29 @@ class Course(NamedTuple):
 
 class Part(NamedTuple):
     """Lines ``first`` to ``last`` (from 0, ``last`` not among them) of a program, which run without a person. ``words`` says what is to be done before:
-    '' before the first; ``bit`` is the number of the one that is to be in then, 0 for as before."""
+    '' before the first; ``bit`` is the number of the one that is to be in then, 0 for as before; ``skipped`` is a line among them that is not sent (-1 for
+    none): the change before anything is cut, which belongs to getting ready."""
 
     first: int
     last: int
     words: str
     bit: int
+    skipped: int = -1
+
+    def lines_of(self, text: str) -> list[str]:
+        """The lines of a program up to the end of this part, the skipped one empty."""
+        lines = text.splitlines()[: self.last]
+        if self.skipped >= 0:
+            lines[self.skipped] = ""
+        return lines
 
 
-def course_of(text: str) -> Course:
-    """The way of a program; arcs as chords within ``CHORD_MM``."""
-    read = read_gcode(text)
-    if not len(read.xyz):
+def course_of(text: str, at: Place | None = None) -> Course:
+    """The way of a program that begins ``at``, mm in its zero; arcs as chords within ``CHORD_MM``."""
+    before = "" if at is None else "G21\nG90\nG0 X{:.6f} Y{:.6f} Z{:.6f}\n".format(*at)
+    put_before = before.count("\n")
+    read = read_gcode(before + text)
+    if len(read.xyz) == 0 or read.line[-1] <= put_before:
         nothing = (np.nan, np.nan, np.nan)
         return Course(np.zeros((0, 3)), np.zeros(0, dtype=np.int64), nothing, nothing, nothing, nothing)
     # an arc whose beginning was never named, in X or in Y, cannot be followed: its end stands for it
@@ -53,10 +65,12 @@ def course_of(text: str) -> Course:
     is_known[0] = False
     kind = np.where(is_known, read.kind, np.minimum(read.kind, Move.LINE)).astype(np.uint8)
     way, source = straightened(read.xyz, kind, read.centre, chord_tolerance_mm=CHORD_MM)
+    own = read.line[source] > put_before
+    way, source = way[own], source[own]
     cuts = read.kind[source] != Move.RAPID
     low, high = _extent(way)
     cut_low, cut_high = _extent(way[cuts])
-    return Course(way, read.line[source].astype(np.int64) - 1, low, high, cut_low, cut_high)
+    return Course(way, read.line[source].astype(np.int64) - 1 - put_before, low, high, cut_low, cut_high)
 
 
 def _extent(way: FloatArray) -> tuple[Place, Place]:
@@ -95,21 +109,26 @@ def parts_of(text: str) -> tuple[Part, ...]:
     """A program parted where it waits for a person (M0, M1, M6): these lines are not sent, so that the machine can be led meanwhile."""
     lines = text.splitlines()
     out: list[Part] = []
-    first, words, bit, named = 0, "", 0, 0
+    first, words, bit, named, skipped = 0, "", 0, 0, -1
+    has_gone = False
     for number, line in enumerate(lines):
         bare = _COMMENT.sub("", line)
         if (change := _CHANGE.search(bare)) is not None:
             named = int(change.group(1))
         pause = _PAUSE.search(bare)
         if pause is None:
+            has_gone = has_gone or bool(_GOES.search(bare))
             continue
-        out.append(Part(first, number, words, bit))
         is_change = pause.group(1) == "6"
+        if is_change and not has_gone and skipped < 0:
+            skipped, bit = number, named
+            continue
+        out.append(Part(first, number, words, bit, skipped))
+        skipped = -1
         first = number + 1
         words = (f"Change the bit: T{named} comes in." if named else "Change the bit.") if is_change else "It waits for you."
         bit = named if is_change else 0
-    out.append(Part(first, len(lines), words, bit))
-    # a change before anything moved belongs to getting ready
+    out.append(Part(first, len(lines), words, bit, skipped))
     return tuple(part for part in out if part.last > part.first)
 
 

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QObject, Qt, Signal
 
+from archimetra.app.session.at_machine import AtMachine
 from archimetra.app.session.document import Document
 from archimetra.app.session.imports import Imports
 from archimetra.app.session.nesting import Nesting
@@ -99,6 +100,8 @@ class Session(Document):
         self.imports = Imports(self)
         self.nesting = Nesting(self)
         self.programs = Programs(self, self.planning)
+        self.machine = AtMachine(self, self.planning, self.playhead)
+        self.machine.said.connect(self.said)
         self._to_come: tuple[BoardId, list[tuple[PartId, Placement]], tuple[Path, ...]] | None = None
         self.clip: Clip | None = None
         self.setup_shown: int | None = None  # the number of one of the board's setups; None for the whole board
@@ -163,6 +166,7 @@ class Session(Document):
             self._autosave.close(keep=keep_recovery)
             self._autosave = None
         self.nesting.close()
+        self.machine.close()
         if self.engine is not None:
             self.engine.close()
             self._give_engine(None)

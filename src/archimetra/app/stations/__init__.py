@@ -42,6 +42,7 @@ STATIONS: tuple[Station, ...] = (
         "CheckPage",
     ),
     Station("output", "Output", "file-export", "Files for the machine", ".output_page", "OutputPage"),
+    Station("machine", "Machine", "router", "Zero, bounds in air, run", ".machine_page", "MachinePage"),
 )
 
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from archimetra.app.theme.tokens import Tokens
 
 FAMILY = "IBM Plex Sans"
-BODY_PX, NOTE_PX, TITLE_PX = 13, 11, 15
+BODY_PX, NOTE_PX, TITLE_PX, READING_PX = 13, 11, 15, 20
 
 
 def load_fonts() -> None:
@@ -100,6 +100,12 @@ def style_sheet(t: Tokens) -> str:
     QLabel[kind="title"] {{ font-size: {s(TITLE_PX)}px; font-weight: 600; }}
     QLabel[kind="heading"] {{ font-weight: 600; }}
     QLabel[kind="note"] {{ font-size: {s(NOTE_PX)}px; color: {t.quiet}; }}
+    QLabel[kind="reading"] {{ font-size: {s(READING_PX)}px; font-weight: 600; }}
+    QFrame[kind="stopzone"] {{ background: {t.panel}; border: none; border-top: 1px solid {t.hairline}; }}
+    QFrame[kind="pad"] {{ background: {t.panel}; border: 1px solid {t.hairline}; border-radius: 4px; }}
+    QFrame[kind="pad"]:focus {{ border: 2px solid {t.accent}; }}
+    QProgressBar {{ background: {t.hairline}; border: none; border-radius: 2px; min-height: 6px; max-height: 6px; }}
+    QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
     QLabel[kind="key"] {{ color: {t.accent}; font-weight: 600; }}
     QLabel[kind="quiet"] {{ color: {t.quiet}; }}
     QLabel[kind="caution"] {{ font-size: {s(NOTE_PX)}px; color: {t.caution}; }}
@@ -135,6 +141,10 @@ def style_sheet(t: Tokens) -> str:
         color: {"#10201D" if t.is_dark else "#FFFFFF"}; }}
     QPushButton[kind="main"]:focus {{ border: 2px solid {t.ink}; }}
     QPushButton[kind="main"]:disabled {{ background: {t.hairline}; border-color: {t.hairline}; color: {t.quiet}; }}
+    QPushButton[kind="halt"] {{ background: {t.stop}; border: 1px solid {t.stop}; color: #FFFFFF; font-weight: 600; }}
+    QPushButton[kind="halt"]:hover {{ background: {t.stop}; }}
+    QPushButton[kind="halt"]:focus {{ border: 3px solid {t.ink}; }}
+    QPushButton[kind="halt"]:disabled {{ background: {t.hairline}; border-color: {t.hairline}; color: {t.quiet}; }}
     QPushButton[kind="add"] {{ color: {t.accent}; font-weight: 600; }}
     QPushButton[kind="offer"] {{ text-align: left; padding: 0 8px; }}
     QPushButton[kind="link"] {{ border: 1px solid transparent; background: transparent; color: {t.accent}; padding: 0 4px;

@@ -25,6 +25,7 @@ class Tokens(NamedTuple):
     bed: str
     field: str
     wash: str  # accent at rest: hovered rows, chosen things
+    stop: str  # of the button that stops the machine alone
 
     def color(self, name: str, alpha: int = 255) -> QColor:
         color = QColor(getattr(self, name))
@@ -34,11 +35,11 @@ class Tokens(NamedTuple):
 
 LIGHT = Tokens(
     False, "#F3EFE6", "#FBF9F4", "#22302F", "#5D6763", "#D8D1C2", "#1F7A6C", "#C8452D", "#8F5E08", "#DED7C8", "#E6E0D2",
-    "#FFFFFF", "#E2ECE6",
+    "#FFFFFF", "#E2ECE6", "#B3221D",
 )  # fmt: skip
 DARK = Tokens(
     True, "#1B2120", "#232B2A", "#E6E2D8", "#97A19D", "#37413F", "#4FB3A2", "#F07A5E", "#E0A83A", "#141918", "#1C2322",
-    "#1A201F", "#2A3B38",
+    "#1A201F", "#2A3B38", "#C93A31",
 )  # fmt: skip
 
 

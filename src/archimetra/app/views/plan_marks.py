@@ -28,6 +28,7 @@ class PlanMarks:
         self._places: list[Point] = []
         self._spot: Point | None = None
         self._readings: list[Reading] = []
+        self._machine: Point | None = None
 
     @property
     def has_preview(self) -> bool:
@@ -58,6 +59,15 @@ class PlanMarks:
         self._readings = list(readings)
         self._plan.update()
 
+    def show_machine(self, at: Point | None) -> None:
+        """Where the machine's bit is, by the board's zero; None where nothing is known of it."""
+        if at != self._machine:
+            before, self._machine = self._machine, at
+            for one in (before, at):
+                if one is not None:
+                    centre = self._plan.view.to_screen(*one)
+                    self._plan.update(QRectF(centre.x() - 16, centre.y() - 16, 32, 32).toAlignedRect())
+
     # ---- painting
 
     def paint_under(self, painter: QPainter) -> None:
@@ -71,8 +81,25 @@ class PlanMarks:
         if self._preview is not None:
             self._preview.paint(painter, plan.view, plan.size(), plan.devicePixelRatioF())
         self._paint_spots(painter)
+        if self._machine is not None:
+            self._paint_machine(painter, self._machine)
         for reading in self._readings:
             self._paint_reading(painter, reading)
+
+    def _paint_machine(self, painter: QPainter, at: Point) -> None:
+        """A ring with a hair cross: the bit's own silhouette shows where the plan has it."""
+        centre = self._plan.view.to_screen(*at)
+        x, y = centre.x(), centre.y()
+        tokens = self._plan.tokens
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for width, colour in ((3.4, tokens.color("panel", 200)), (1.6, tokens.color("accent"))):
+            painter.setPen(QPen(colour, width))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(QPointF(x, y), 7, 7)
+            for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+                painter.drawLine(QPointF(x + 4 * dx, y + 4 * dy), QPointF(x + 12 * dx, y + 12 * dy))
+        painter.restore()
 
     def _picture(self, painter: QPainter, image: QImage, at: Affine, opacity: float) -> None:
         """An image whose unit square (y up) is mapped to mm by ``at``."""

@@ -82,7 +82,7 @@ class MachineForm(Rows):
         try:
             shop = SHOP.load()
             known = shop.named(job.machine.name)
-            mine = as_router(job, known.folder if known is not None else "")
+            mine = as_router(job, known)
             SHOP.save(replace(keep_router(shop, mine), unit=job.unit))
         except (JobFileError, ValueError) as error:
             self.session.said.emit("stop", str(error))

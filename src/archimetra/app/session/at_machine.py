@@ -1,0 +1,766 @@
+"""``AtMachine``: the machine as the window knows it: its link, where it stands, the run under way, and what a person asks of it.
+
+It computes nothing of its own: what is sent comes from ``archimetra.machine``, and the link is a process that looks after the machine alone.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import subprocess
+import sys
+import threading
+from collections.abc import Callable
+from enum import StrEnum
+from pathlib import Path as FilePath
+from typing import TYPE_CHECKING, NamedTuple
+
+import msgspec
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
+
+from archimetra.app.session.document import Document
+from archimetra.app.session.planning import Planning
+from archimetra.app.session.playhead import Playhead
+from archimetra.base.errors import ArchimetraError, JobFileError
+from archimetra.edits.shop import SHOP, Router, as_router, router_of, time_router, with_router
+from archimetra.job.bits import Bit
+from archimetra.job.lying import only_setup
+from archimetra.job.setups import Setup
+from archimetra.machine.messages import (
+    Answered,
+    Ask,
+    Begin,
+    Ended,
+    FromLink,
+    Gone,
+    Hold,
+    Jog,
+    JogEnd,
+    JogHeld,
+    Message,
+    Now,
+    Opened,
+    Override,
+    OverrideOf,
+    Place,
+    Reach,
+    Resume,
+    Stop,
+    Told,
+    Unlock,
+)
+from archimetra.output.gcode_file import GcodeFile
+
+if TYPE_CHECKING:
+    from archimetra.machine.course import Part
+    from archimetra.machine.progress import LineTimes
+    from archimetra.machine.runs import About, Broken
+
+STICK = "stick"  # no link: files go to the machine by hand
+STAND_IN = "stand-in"  # a machine that is not there, started when it is wanted
+HELD_MS = 50  # a held jog is said again so often
+_TRAVEL_UP = 5.0  # what a plate is left by after it was touched, mm
+PROBE_FAST, PROBE_SLOW, PROBE_DOWN_MM = 100.0, 25.0, 40.0
+
+
+class Stage(StrEnum):
+    NONE = "not connected"
+    OPENING = "connecting"
+    LOCKED = "locked"
+    READY = "ready"
+    MOVING = "moving"
+    RUNNING = "running"
+    HELD = "held"
+    CHANGE = "waits for you"  # between two parts of a program
+
+
+class Running(NamedTuple):
+    """A program under way. ``text`` is the whole of it as it is sent, ``parts`` what of it runs without a person, ``part`` the one that runs (or comes
+    next); ``about`` that of this part. ``times`` are those of its lines on the plan of ``run_key``, None where nothing is known of them."""
+
+    name: str
+    text: str
+    parts: tuple[Part, ...]
+    part: int
+    about: About
+    times: LineTimes | None
+    run_key: str
+    board: str
+
+
+class AtMachine(QObject):
+    changed = Signal()  # the stage, the run, what is known or told
+    moved = Signal()  # where it stands, some twenty times a second
+    ended = Signal(object)  # Ended
+    said = Signal(str, str)  # kind, sentence
+
+    _told = Signal(object, object)
+
+    def __init__(self, document: Document, planning: Planning, playhead: Playhead) -> None:
+        super().__init__(document)
+        self._document, self._planning, self._playhead = document, planning, playhead
+        self.address = ""
+        self.opened: Opened | None = None
+        self.now = Now("")
+        self.running: Running | None = None
+        self.last: tuple[str, Ended] | None = None  # the name of the program that ended last, and how
+        self.ticked: set[str] = set()
+        self.is_homed = False
+        self.turn = 0.0  # degrees by which programs are turned
+        self.touched: dict[str, tuple[float, float]] = {}  # where a board that lies askew was touched, from zero
+        self.done_files: set[str] = set()  # digests of programs that ended well since this board was laid
+        self.bit_in = ""  # the bit that was in last
+        self.problem = ""  # why there is no link
+        self._client: object | None = None
+        self._stand_in: subprocess.Popen[str] | None = None
+        self._number = 0
+        self._waiting: dict[int, Callable[[Answered], None]] = {}
+        self._held: tuple[Place, float] | None = None
+        self._again = QTimer(self)
+        self._again.setInterval(HELD_MS)
+        self._again.timeout.connect(self._say_held)
+        self._told.connect(self._take, Qt.ConnectionType.QueuedConnection)
+
+    # ---- what is known
+
+    @property
+    def router(self) -> Router:
+        """The shop's machine of the job, with the job's own figures where the shop has none of that name."""
+        shop = SHOP.at_hand()[0]
+        job = self._document.job
+        return shop.named(job.machine.name) or as_router(job, router_of(job, shop))
+
+    @property
+    def is_linked(self) -> bool:
+        return self._client is not None
+
+    @property
+    def stage(self) -> Stage:
+        if self._client is None:
+            return Stage.NONE
+        if self.opened is None:
+            return Stage.OPENING
+        run, doing = self.now.run, self.now.doing
+        if self.running is not None and run in ("running", "held"):
+            is_held = run == "held" or doing in ("Hold", "Door")
+            return Stage.HELD if is_held else Stage.RUNNING
+        if self.running is not None and self.running.part > 0 and doing == "Idle":
+            return Stage.CHANGE
+        if doing == "Alarm":
+            return Stage.LOCKED
+        return Stage.READY if doing in ("Idle", "Check") else Stage.MOVING
+
+    @property
+    def at(self) -> Place | None:
+        """Where the bit is from board zero, mm, as files count."""
+        at, zero = self.now.at, self.now.zero
+        return (at[0] - zero[0], at[1] - zero[1], at[2] - zero[2]) if at is not None and zero is not None else None
+
+    @property
+    def setup(self) -> Setup:
+        """How the shown board lies: the setup of the next file."""
+        plan, number = self._planning.plan, self._setup_number
+        if plan is not None and number < len(plan.setups):
+            return plan.setups[number]
+        return only_setup(self._document.board, self._document.job.machine)
+
+    _setup_number = 0
+
+    def show_setup_of(self, file: GcodeFile | None) -> None:
+        self._setup_number = file.blocks[0].setup if file is not None and file.blocks else 0
+
+    def on_board(self) -> tuple[float, float] | None:
+        """The place of the shown board the bit is over, by its zero."""
+        at = self.at
+        if at is None:
+            return None
+        setup = self.setup
+        return setup.on_board(at[0] + setup.zero[0], at[1] + setup.zero[1])
+
+    # ---- the link
+
+    def connect_to(self, address: str, *, baud: int = 115200) -> None:
+        self.disconnect_from()
+        self.problem = ""
+        if address == STAND_IN:
+            self._start_stand_in()
+            return
+        self._open(address, baud)
+
+    def _open(self, address: str, baud: int) -> None:
+        from archimetra.machine.link_client import LinkClient
+
+        self.address, self.opened, self.now = address, None, Now("")
+        self.is_homed = False
+        holder: list[object] = []
+        client = LinkClient(address, lambda told: self._post(holder, told), speed=baud)
+        holder.append(client)
+        self._client = client
+        self.changed.emit()
+
+    def _post(self, holder: list[object], told: FromLink) -> None:
+        with contextlib.suppress(RuntimeError):  # the window is gone
+            self._told.emit(holder, told)
+
+    def _start_stand_in(self) -> None:
+        """A process of its own, as a machine would be; its address comes on its first line."""
+        machine = self._document.job.machine
+        travel = f"{machine.travel_x:g}x{machine.travel_y:g}x{machine.travel_z:g}"
+        process = subprocess.Popen(
+            [sys.executable, "-m", "archimetra", "stand-in", "--travel", travel], stdout=subprocess.PIPE, stdin=subprocess.DEVNULL, text=True,
+        )  # fmt: skip
+        self._stand_in = process
+        self.address, self.problem = STAND_IN, ""
+
+        def listen() -> None:
+            assert process.stdout is not None
+            line = process.stdout.readline().strip()
+            self._post([process], Told(line))
+
+        threading.Thread(target=listen, name="stand-in-address", daemon=True).start()
+        self.changed.emit()
+
+    @property
+    def is_starting(self) -> bool:
+        return self._stand_in is not None and self._client is None
+
+    def disconnect_from(self) -> None:
+        """Let go; what runs is stopped by the link."""
+        from archimetra.machine.link_client import LinkClient
+
+        client, self._client = self._client, None
+        self._again.stop()
+        self._held = None
+        if isinstance(client, LinkClient):
+            client.close()
+        if self._stand_in is not None:
+            if isinstance(client, LinkClient):
+                client.wait(3.0)
+            self._stand_in.terminate()
+            self._stand_in.wait(5.0)
+            if self._stand_in.stdout is not None:
+                self._stand_in.stdout.close()
+            self._stand_in = None
+        self.opened, self.running, self.now = None, None, Now("")
+        self._waiting.clear()
+        if client is not None:
+            self.changed.emit()
+
+    def close(self) -> None:
+        self.disconnect_from()
+
+    def _send(self, message: Message) -> None:
+        from archimetra.machine.link_client import LinkClient
+
+        if isinstance(self._client, LinkClient):
+            self._client.send(message)
+
+    def _ask(self, make: Callable[[int], Message], then: Callable[[Answered], None] | None = None) -> None:
+        self._number += 1
+        self._waiting[self._number] = then or self._say_refusal
+        self._send(make(self._number))
+
+    def _say_refusal(self, answer: Answered) -> None:
+        if not answer.is_done and answer.words:
+            self.said.emit("caution", answer.words)
+
+    # ---- where
+
+    def home(self) -> None:
+        def done(answer: Answered) -> None:
+            self._say_refusal(answer)
+            self.is_homed = answer.is_done
+            if answer.is_done:
+                low, high = self.router.reach()
+                self._send(Reach(low, high))
+            self.changed.emit()
+
+        self._ask(lambda n: Ask(n, "$H", 120.0), done)
+
+    def unlock(self) -> None:
+        self._ask(Unlock)
+
+    def jog(self, by: Place, feed: float) -> None:
+        self._ask(lambda n: Jog(n, by, feed))
+
+    def jog_held(self, way: Place, feed: float) -> None:
+        """Move this way until ``jog_end``."""
+        if self.stage not in (Stage.READY, Stage.MOVING, Stage.CHANGE):
+            return
+        self._held = way, feed
+        self._say_held()
+        self._again.start()
+
+    def _say_held(self) -> None:
+        if self._held is not None:
+            self._send(JogHeld(*self._held))
+
+    def jog_end(self) -> None:
+        if self._held is not None:
+            self._held = None
+            self._again.stop()
+            self._send(JogEnd())
+
+    def set_zero(self, *, x: float | None = None, y: float | None = None, z: float | None = None) -> None:
+        """Where it stands is so many mm from zero."""
+        words = " ".join(f"{letter}{v:.4f}" for letter, v in (("X", x), ("Y", y), ("Z", z)) if v is not None)
+
+        def done(answer: Answered) -> None:
+            self._say_refusal(answer)
+            if answer.is_done:
+                self._zero_found(is_flat=x is not None or y is not None, is_z=z is not None)
+
+        self._ask(lambda n: Ask(n, f"G10 L20 P1 {words}", 5.0), done)
+
+    def _zero_found(self, *, is_flat: bool, is_z: bool) -> None:
+        """Ticks of the list that were about the zero before are taken away: what is to be looked at is another now."""
+        if is_flat:
+            self.turn, self.touched = 0.0, {}
+        self.ticked = {one for one in self.ticked if not ((is_flat and one.startswith("xy ")) or (is_z and one.startswith("z ")))}
+        self.changed.emit()
+
+    def probe_z(self, plate: float) -> None:
+        """Down onto the plate, quickly and then slowly; zero is so much below where it touched."""
+
+        def again(answer: Answered) -> None:
+            self._say_refusal(answer)
+            if answer.is_done:
+                self._ask(lambda n: Jog(n, (0.0, 0.0, 2.0), 600.0), slowly)
+
+        def slowly(answer: Answered) -> None:
+            self._say_refusal(answer)
+            if answer.is_done:
+                self._when_still(lambda: self._ask(lambda n: Ask(n, f"G21 G91 G38.2 Z-4 F{PROBE_SLOW:.0f}", 60.0), touched))
+
+        def touched(answer: Answered) -> None:
+            from archimetra.machine.protocol import read_probe
+
+            self._say_refusal(answer)
+            found = next((one for line in answer.said if (one := read_probe(line)) is not None), None)
+            if not answer.is_done or found is None or not found[1]:
+                if answer.is_done:
+                    self.said.emit("caution", "The control did not say where it touched. Z zero is as it was.")
+                return
+            self._ask(lambda n: Ask(n, f"G90 G10 L2 P1 Z{found[0][2] - plate:.4f}", 5.0), kept)
+
+        def kept(answer: Answered) -> None:
+            self._say_refusal(answer)
+            if answer.is_done:
+                self._zero_found(is_flat=False, is_z=True)
+                self._ask(lambda n: Jog(n, (0.0, 0.0, _TRAVEL_UP), 600.0))
+                self.said.emit("note", "Z zero is found. Take the plate and its clip away.")
+
+        down = PROBE_DOWN_MM
+        at = self.now.at
+        if at is not None and self.is_homed:
+            down = min(down, at[2] - self.router.reach()[0][2] - 0.01)
+        self._ask(lambda n: Ask(n, f"G21 G91 G38.2 Z-{down:.3f} F{PROBE_FAST:.0f}", 60.0), again)
+
+    def _when_still(self, then: Callable[[], None]) -> None:
+        """Once it stands again."""
+        count = 0
+
+        def look() -> None:
+            nonlocal count
+            count += 1
+            if self.now.doing == "Idle" and count > 2:
+                then()
+            elif self._client is not None and count < 200:
+                QTimer.singleShot(60, look)
+
+        QTimer.singleShot(60, look)
+
+    def go_to(self, x: float, y: float, *, height: float) -> None:
+        """Over a place, mm from zero as files count: up to ``height`` above zero first."""
+        from archimetra.machine.course import to_place
+
+        self._run_air(to_place(x, y, height=height), "way to a place", "That place")
+
+    def go_to_board(self, x: float, y: float, *, height: float) -> None:
+        """Over a place of the shown board."""
+        self.go_to(*self.setup.in_file(x, y), height=height)
+
+    def trace(self, file: GcodeFile, *, height: float, feed: float) -> None:
+        """Once around what a file cuts, at a height above zero."""
+        from archimetra.machine.course import around, course_of
+
+        try:
+            course = course_of(self.turned(file.text))
+        except ArchimetraError as error:
+            self.said.emit("stop", str(error))
+            return
+        if not all(v == v for v in (*course.cut_low, *course.cut_high)):
+            self.said.emit("note", "This file cuts nothing.")
+            return
+        self._run_air(around(course.cut_low, course.cut_high, height=height, feed=feed), "bounds in air", "What it cuts")
+
+    def _run_air(self, text: str, name: str, what: str) -> None:
+        from archimetra.machine import runs
+        from archimetra.machine.course import beyond, course_of
+
+        at, zero = self.at, self.now.zero
+        if at is None or zero is None:
+            self.said.emit("caution", "The machine has not said where it is yet.")
+            return
+        course = course_of(text, at)
+        if self.is_homed:
+            low, high = self.router.reach()
+            told = beyond(course, zero, low, high)
+            if told:
+                self.said.emit("stop", told.replace("It leads", f"{what} lies", 1))
+                return
+        about = runs.About(
+            job=self._document.job.name, board=self._document.board.name, board_id=self._document.board_id, file=name, machine=self._document.job.machine.name,
+            digest="", began=runs.now_words(), expected_s=0.0, lines=text.count("\n"), zero=zero, is_air=True,
+        )  # fmt: skip
+        self._begin(text, course, about, Running(name, text, (), 0, about, None, "", ""))
+
+    # ---- what
+
+    def turned(self, text: str) -> str:
+        """A program as the board lies. Raises ArchimetraError where it cannot be turned."""
+        from archimetra.machine.askew import turned
+
+        return turned(text, self.turn) if self.turn else text
+
+    def run_file(self, file: GcodeFile) -> None:
+        """Run one of the files of the shown plan, from its beginning."""
+        from archimetra.machine.course import parts_of
+        from archimetra.output.files import digest_of
+
+        try:
+            text = self.turned(file.text)
+        except ArchimetraError as error:
+            self.said.emit("stop", str(error))
+            return
+        plan = self._planning.plan
+        parts = parts_of(text)
+        if plan is None or not parts:
+            return
+        times = self._times_of(file)
+        about = self._about(file.name, digest_of(file.text.encode("ascii")), text, times)
+        running = Running(file.name, text, parts, 0, about, times, plan.run_key, self._document.board_id)
+        self._run_part(running, 0)
+
+    def _times_of(self, file: GcodeFile) -> LineTimes | None:
+        from archimetra.machine.progress import LineTimes
+
+        plan = self._planning.plan
+        return LineTimes.of_rows(file.rows, plan.times.ends) if plan is not None and file.blocks else None
+
+    def _about(self, name: str, digest: str, text: str, times: LineTimes | None) -> About:
+        from archimetra.machine import runs
+
+        document = self._document
+        return runs.About(
+            job=document.job.name, board=document.board.name, board_id=document.board_id, file=name, machine=document.job.machine.name, digest=digest,
+            began=runs.now_words(), expected_s=times.end - times.begin if times is not None else 0.0, lines=text.count("\n"),
+            zero=self.now.zero or (0.0, 0.0, 0.0), turn=self.turn, top=document.board.zero.z_shift(document.board.sheet),
+            log=str(runs.log_path(str(document.path or ""))),
+        )  # fmt: skip
+
+    def _run_part(self, running: Running, number: int, start: object | None = None) -> None:
+        """Run a part of a program: from its beginning, or from a place to begin again."""
+        from archimetra.machine.course import course_of
+        from archimetra.machine.going_on import Start, remainder
+
+        part = running.parts[number]
+        lines = part.lines_of(running.text)
+        sent, offset = "\n".join(lines) + "\n", 0
+        if number > 0 and start is None:
+            known = course_of(sent)
+            before = known.way[known.of_lines < part.first]
+            place = tuple(float(v) for v in before[-1]) if len(before) and (before[-1] == before[-1]).all() else None
+            if place is not None:
+                start = Start(part.first, (place[0], place[1], place[2]), "")
+        if isinstance(start, Start):
+            kept = len(lines) - start.line
+            sent = remainder(sent, start, park=self.park)
+            offset = start.line - (sent.count("\n") - kept)
+        at, zero = self.at, self.now.zero
+        if at is None or zero is None:
+            self.said.emit("caution", "The machine has not said where it is yet.")
+            return
+        about = msgspec.structs.replace(
+            running.about, offset=offset, lines=sent.count("\n"), zero=zero, expected_s=self._expected(running, offset, sent.count("\n"))
+        )
+        from archimetra.machine.course import beyond, by_machine
+
+        course = course_of(sent, at)
+        if self.is_homed and not by_machine(sent):
+            low, high = self.router.reach()
+            if told := beyond(course, zero, low, high):
+                self.said.emit("stop", told)
+                return
+        self._begin(sent, course, about, running._replace(part=number, about=about))
+
+    def _expected(self, running: Running, offset: int, count: int) -> float:
+        if running.times is None:
+            return 0.0
+        first, last = max(offset, 0), offset + count
+        return running.times.at(last - 1, 1.0) - (running.times.at(first - 1, 1.0) if first > 0 else running.times.begin)
+
+    @property
+    def park(self) -> float:
+        """The height above zero the bit waits at, mm."""
+        board = self._document.board
+        return board.travel_heights.park + board.zero.z_shift(board.sheet)
+
+    def _begin(self, text: str, course: object, about: About, running: Running) -> None:
+        from archimetra.machine import runs
+        from archimetra.machine.course import Course
+
+        assert isinstance(course, Course)
+        if self.stage not in (Stage.READY, Stage.CHANGE):
+            self.said.emit("caution", f"The machine is {self.stage.value}: nothing was begun.")
+            return
+        try:
+            folder = runs.put_down(text, course, about)
+        except OSError as error:
+            self.said.emit("stop", f"The program could not be put down for the link: {error.strerror or error}. Nothing was begun.")
+            return
+        before, self.running = self.running, running
+        if about.is_air:
+            self._under = before  # a program that waits for its next part goes on waiting
+
+        def begun(answer: Answered) -> None:
+            if not answer.is_done:
+                self._say_refusal(answer)
+                runs.drop(folder)
+                self.running = before
+            self.changed.emit()
+
+        self._folder = folder
+        zero = self.now.zero or (0.0, 0.0, 0.0)
+        self._ask(lambda n: Begin(n, str(folder), zero), begun)
+        self.changed.emit()
+
+    _folder: FilePath | None = None
+    _under: Running | None = None
+
+    def go_on_with_next(self) -> None:
+        """The person has done what the program waited for."""
+        if self.running is not None and self.running.part > 0 and self.stage is Stage.CHANGE:
+            self._run_part(self.running, self.running.part)
+
+    def hold(self) -> None:
+        self._send(Hold())
+
+    def resume(self) -> None:
+        self._send(Resume())
+
+    def stop(self) -> None:
+        """At once, whatever it does: the first thing that goes out."""
+        self._send(Stop())
+        self._held = None
+        self._again.stop()
+        if self.stage is Stage.CHANGE:
+            self.running = None
+        self.changed.emit()
+
+    def override(self, of: OverrideOf, percent: int) -> None:
+        self._send(Override(of, percent))
+
+    # ---- after a mishap
+
+    def broken(self) -> list[Broken]:
+        """Runs that did not come to their end, of any job, the latest first."""
+        from archimetra.machine.runs import broken_runs
+
+        return broken_runs() if self.running is None else []
+
+    def leave_broken(self, broken: Broken) -> None:
+        from archimetra.machine.runs import drop
+
+        drop(broken.folder)
+        self.changed.emit()
+
+    def go_on(self, broken: Broken, start: object) -> None:
+        """Go on with a run that was broken off, from one of its places: of ``broken.text``."""
+        from archimetra.machine.course import Part
+        from archimetra.machine.going_on import Start
+
+        assert isinstance(start, Start)
+        about = broken.about
+        file, text, lines = self.file_of(broken)
+        times = self._times_of(file) if file is not None else None
+        plan = self._planning.plan
+        if file is not None:
+            from archimetra.machine.course import parts_of
+
+            parts = parts_of(text)
+            number = next((k for k, part in enumerate(parts) if part.first <= start.line < part.last), 0)
+        else:
+            parts, number = (Part(0, lines, "", 0),), 0
+        key = plan.run_key if plan is not None and file is not None else ""
+        running = Running(about.file, text, parts, number, about, times, key, self._document.board_id if file is not None else "")
+        self._gone_on_with = broken
+        self._run_part(running, number, start)
+
+    _gone_on_with: Broken | None = None
+
+    def file_of(self, broken: Broken) -> tuple[GcodeFile | None, str, int]:
+        """The file of the shown plan a broken run was of, None where it is another by now; the program to go on with; how many lines it has."""
+        from archimetra.output.files import digest_of
+
+        file = next((one for one in self._planning.files if digest_of(one.text.encode("ascii")) == broken.about.digest), None)
+        if file is None or broken.about.board_id != self._document.board_id:
+            return None, broken.text, broken.text.count("\n")
+        from archimetra.machine.askew import turned
+
+        text = turned(file.text, broken.about.turn) if broken.about.turn else file.text
+        return file, text, text.count("\n")
+
+    def starts_for(self, broken: Broken) -> tuple[object, ...]:
+        """Where it can be begun again, the latest first, in lines of the program ``file_of`` gives."""
+        from archimetra.machine.going_on import starts_of
+
+        file, text, _ = self.file_of(broken)
+        done = broken.last.done + (broken.about.offset if file is not None else 0)
+        return starts_of(text, top=broken.about.top, done=done)
+
+    # ---- what the link tells
+
+    def _take(self, holder: list[object], told: FromLink) -> None:
+        if holder and holder[0] is self._stand_in and isinstance(told, Told):
+            if told.words:
+                self._open(told.words, 115200)
+            else:
+                self.disconnect_from()
+                self.problem = "The stand-in did not start."
+                self.changed.emit()
+            return
+        if not holder or holder[0] is not self._client:
+            return  # of a link that was let go
+        match told:
+            case Now():
+                self._take_now(told)
+            case Opened():
+                self.opened = told
+                self.changed.emit()
+            case Answered():
+                then = self._waiting.pop(told.number, None)
+                if then is not None:
+                    then(told)
+            case Ended():
+                self._take_end(told)
+            case Told():
+                self.is_homed = self.is_homed and "alarm" not in told.words
+                self.said.emit("caution", told.words)
+            case Gone():
+                self._take_gone(told)
+
+    def _take_now(self, now: Now) -> None:
+        before = self.stage, self.now.overrides
+        self.now = now
+        if (self.stage, now.overrides) != before:
+            self.changed.emit()
+        self._follow()
+        self.moved.emit()
+
+    @property
+    def moment(self) -> float | None:
+        """The moment of the plan the run is at, s; None where it is not of the plan that is shown."""
+        running, plan = self.running, self._planning.plan
+        if running is None or running.times is None or plan is None or plan.run_key != running.run_key or not self.now.run:
+            return None
+        if running.board != self._document.board_id:
+            return None
+        return running.times.at(self.now.line + running.about.offset, self.now.share)
+
+    def _follow(self) -> None:
+        moment = self.moment
+        if moment is not None and self.now.run == "running" and abs(moment - self._playhead.seconds) > 1e-3:
+            self._playhead.go_to(moment)
+
+    def share(self) -> tuple[float, float, float]:
+        """Of the run: done by time (0 to 1), by lines (0 to 1), and seconds left."""
+        from archimetra.machine.progress import time_left
+
+        running, now = self.running, self.now
+        if running is None:
+            return 0.0, 0.0, 0.0
+        lines = max(running.about.lines, 1)
+        by_lines = min(max(now.line, 0) / lines, 1.0)
+        if running.times is None or running.about.expected_s <= 0:
+            return by_lines, by_lines, 0.0
+        begin = running.times.end - 0.0
+        end = running.times.at(running.about.offset + lines - 1, 1.0)
+        begin = end - running.about.expected_s
+        moment = running.times.at(now.line + running.about.offset, now.share)
+        done = min(max(moment - begin, 0.0), running.about.expected_s)
+        left = time_left(running.about.expected_s - done, done, now.run_s, self.router.timed)
+        return done / running.about.expected_s, by_lines, left
+
+    def _take_end(self, end: Ended) -> None:
+        from archimetra.machine import runs
+
+        running = self.running
+        if running is None:
+            return
+        self.last = running.name, end
+        is_done = end.state == "done"
+        about = running.about
+        if (is_done or about.is_air) and self._folder is not None:
+            runs.drop(self._folder)
+            if self._gone_on_with is not None and not about.is_air:
+                runs.drop(self._gone_on_with.folder)
+        if not about.is_air:
+            self._gone_on_with = None
+        if end.state in ("alarm", "position not trusted"):
+            self.is_homed = False
+        if about.is_air:
+            self.running, self._under = self._under, None
+        elif is_done and not about.is_air and running.part + 1 < len(running.parts):
+            self.running = running._replace(part=running.part + 1)
+            part = running.parts[running.part + 1]
+            self._bit_changes(part.bit)
+            self.said.emit("note", part.words)
+        else:
+            self.running = None
+            if is_done:
+                self.done_files.add(about.digest)
+        if not about.is_air and runs.counts(end.state, about.expected_s, was_slowed=end.was_slowed) and about.offset == 0:
+            self._keep_time(about.machine, about.expected_s, end.seconds)
+        if not is_done:
+            kind = "note" if end.state == "stopped" else "stop"
+            self.said.emit(kind, end.words)
+        self.ended.emit(end)
+        self.changed.emit()
+
+    def _bit_changes(self, number: int) -> None:
+        """Another bit comes in: Z zero and the bit are to be looked at again."""
+        bit = next((one for one in self._document.job.bits if one.number == number), None)
+        self.ticked = {one for one in self.ticked if not one.startswith(("z ", "bit ", "spindle "))}
+        self.bit_in = bit.id if bit is not None else self.bit_in
+
+    def bit_of(self, running: Running) -> Bit | None:
+        number = running.parts[running.part].bit if running.parts else 0
+        return next((one for one in self._document.job.bits if one.number == number and number), None)
+
+    def _keep_time(self, machine: str, foretold: float, taken: float) -> None:
+        with contextlib.suppress(JobFileError, ValueError):
+            SHOP.save(time_router(SHOP.load(), machine, foretold, taken))
+
+    def keep(self, **fields: object) -> None:
+        """Something about the job's machine kept in the shop: port, home, plate."""
+        try:
+            shop = SHOP.load()
+            name = self._document.job.machine.name
+            number = next((k for k, one in enumerate(shop.routers) if one.machine.name == name), None)
+            if number is None:
+                from archimetra.edits.shop import add_router
+
+                shop = add_router(shop, as_router(self._document.job))
+                number = len(shop.routers) - 1
+            SHOP.save(with_router(shop, number, msgspec.structs.replace(shop.routers[number], **fields)))
+        except (JobFileError, ValueError) as error:
+            self.said.emit("stop", str(error))
+        self.changed.emit()
+
+    def _take_gone(self, gone: Gone) -> None:
+        had_run = self.running is not None
+        self.disconnect_from()
+        self.problem = gone.words
+        if not had_run:
+            self.said.emit("stop", gone.words)
+        self.changed.emit()

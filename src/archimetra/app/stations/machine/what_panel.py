@@ -1,0 +1,427 @@
+"""What runs: the list looked at before, bounds in air, the files in order, and the run under way."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QToolButton, QVBoxLayout, QWidget
+
+from archimetra.app.session.at_machine import Running, Stage
+from archimetra.app.session.session import Session
+from archimetra.app.stations.bindings import TypedNumber
+from archimetra.app.stations.page import Rows, shown
+from archimetra.app.theme.style import scaled
+from archimetra.app.theme.tokens import Tokens
+from archimetra.app.widgets.badge import badge_pixmap
+from archimetra.app.widgets.fields import label
+from archimetra.app.widgets.form import Form
+from archimetra.base.errors import OutputError
+from archimetra.base.findings import Severity
+from archimetra.edits.writing import count_run
+from archimetra.job.bits import Bit
+from archimetra.job.recipes import limit_to_machine
+from archimetra.machine.checklist import Check, checks_of
+from archimetra.output.controllers.of_job import controller_of
+from archimetra.output.files import digest_of, file_times
+from archimetra.output.gcode_file import GcodeFile
+from archimetra.output.times import clock
+
+AIR_FEED_SHARE = 0.5  # of the fastest cut: slow enough to be watched
+NAME_PX = 200
+STEP_PERCENT, MOST_PERCENT, LEAST_PERCENT = 10, 200, 10
+
+
+class WhatPanel(Rows):
+    def __init__(self, session: Session, tokens: Tokens) -> None:
+        super().__init__(session, tokens)
+        self.machine = session.machine
+        self.run = RunCard(session, tokens)
+        self._before = self.form.add(Form())
+        self._count = self._before.heading("Files in order")
+        self._files_box = QFrame()
+        self._column = QVBoxLayout(self._files_box)
+        self._column.setContentsMargins(0, 0, 0, 0)
+        self._column.setSpacing(4)
+        self._before.add(self._files_box)
+        self._before.line()
+        self._list_note = self._before.heading("Before it runs")
+        self._list_box = QFrame()
+        self._list = QVBoxLayout(self._list_box)
+        self._list.setContentsMargins(0, 0, 0, 0)
+        self._list.setSpacing(6)
+        self._before.add(self._list_box)
+        self._before.gap(2)
+        self._air = TypedNumber(20.0, 1.0, 300.0)
+        self._air_field = self.typed_row(self._before, "In air, over zero", self._air)
+        (self._trace,) = self.buttons(
+            self._before, ("Trace its bounds in air", "The bit goes once around what the file cuts, high above it: does it lie where you think?", self._trace_it),
+        )  # fmt: skip
+        self._stops = self._before.add(label("", "stop"))
+        self._go = QPushButton("Run")
+        self._go.setProperty("kind", "main")
+        self._go.clicked.connect(lambda _c=False: self.run_chosen())
+        self._before.add(self._go)
+        self._why = self._before.add(label("", "note"))
+        self._chosen = 0
+        self._shown_files: object = None
+        self._shown_checks: tuple[Check, ...] = ()
+        session.planning.files_made.connect(self.refresh)
+
+    # ---- what is chosen
+
+    @property
+    def files(self) -> tuple[GcodeFile, ...]:
+        planning = self.session.planning
+        return planning.files if planning.want_files() else ()
+
+    @property
+    def file(self) -> GcodeFile | None:
+        files = self.files
+        return files[min(self._chosen, len(files) - 1)] if files else None
+
+    def choose(self, number: int) -> None:
+        self._chosen = number
+        self.refresh()
+
+    def _bit(self, file: GcodeFile | None) -> Bit | None:
+        return file.bits[0] if file is not None and file.bits else None
+
+    def checks(self) -> tuple[Check, ...]:
+        session, file = self.session, self.file
+        if file is None:
+            return ()
+        self.machine.show_setup_of(file)
+        bit = self._bit(file)
+        try:
+            profile = controller_of(session.job)
+        except OutputError:
+            profile = None
+        is_new = min(self._chosen, len(self.files) - 1) > 0
+        return checks_of(
+            session.job, session.board, self.machine.setup, bit, profile, rpm=self._rpm(file, bit), is_new_bit=is_new
+        )
+
+    def _rpm(self, file: GcodeFile, bit: Bit | None) -> float:
+        """The speed its first cut turns the bit at, 1/min."""
+        board = self.session.board
+        cut = board.cut(file.blocks[0].cut) if file.blocks else None
+        if cut is None or bit is None:
+            return 0.0
+        return limit_to_machine(cut.recipe(bit, board.sheet.material), self.session.job.machine).recipe.spindle_rpm
+
+    # ---- what a person does
+
+    def run_chosen(self) -> None:
+        """Run the chosen file, once everything of the list is ticked."""
+        file = self.file
+        if file is not None and not self.why_not():
+            bit = file.bits[-1] if file.bits else None
+            self.machine.bit_in = bit.id if bit is not None else ""
+            self.machine.run_file(file)
+
+    def why_not(self) -> str:
+        """Why the chosen file is not run now; '' where it may."""
+        session, machine = self.session, self.machine
+        planning = session.planning
+        if machine.opened is None:
+            return "Connect the machine first."
+        if machine.stage is Stage.LOCKED:
+            return "The machine is locked: home it first."
+        if machine.stage is not Stage.READY:
+            return f"The machine is {machine.stage.value}."
+        if planning.program is not None:
+            return "A program that was read is shown. Go back to the cuts of this job on the Output page."
+        if planning.is_planning:
+            return "The cuts are still being planned."
+        if self.file is None:
+            return planning.files_problem or self._why_none()
+        missing = [check for check in self.checks() if check.id not in machine.ticked]
+        if missing:
+            return "Look at what is on the list first." if len(missing) > 1 else f"Still to look at: {missing[0].words}."
+        if not machine.is_homed:
+            return ""
+        return ""
+
+    def _why_none(self) -> str:
+        planning = self.session.planning
+        if planning.is_planning:
+            return "The cuts are being planned."
+        has_moves = planning.plan is not None and len(planning.plan.run.blocks)
+        return "The files are being written." if has_moves else "No cuts yet, so no files."
+
+    def _trace_it(self) -> None:
+        self._air_field.commit()
+        file = self.file
+        if file is not None and not self._air_field.refusal():
+            board = self.session.board
+            height = self._air.value + board.zero.z_shift(board.sheet)
+            self.machine.trace(file, height=height, feed=self.session.job.machine.max_feed * AIR_FEED_SHARE)
+
+    def _tick(self, check: Check, is_on: bool) -> None:
+        if is_on:
+            self.machine.ticked.add(check.id)
+        else:
+            self.machine.ticked.discard(check.id)
+        self._show_go()
+
+    def _mark_cut(self, file: GcodeFile) -> None:
+        board = self.session.board_id
+        self.session.note(lambda job: count_run(job, board, file.name, 1))
+
+    # ---- showing
+
+    def refresh(self) -> None:
+        super().refresh()
+        self.run.refresh()
+        is_running = self.machine.running is not None and not self.machine.running.about.is_air
+        shown(self._before, not is_running)
+        if is_running or not self.form.isVisible():
+            return
+        self._show_files()
+        self._show_checks()
+        self._show_go()
+
+    def _show_files(self) -> None:
+        files = self.files
+        done = {digest for digest in self.machine.done_files}
+        state = (files, frozenset(done), self._chosen, self.session.board.written)
+        if state == self._shown_files and self._column.count():
+            return
+        self._shown_files = state
+        _clear(self._column)
+        plan = self.session.planning.plan
+        times = file_times(plan.times, files) if plan is not None else []
+        for number, file in enumerate(files):
+            is_done = digest_of(file.text.encode("ascii")) in done
+            if number and plan is not None:
+                self._gate(files[number - 1], file)
+            self._column.addWidget(self._card(number, file, times[number] if times else 0.0, is_done=is_done))
+        if not files:
+            planning = self.session.planning
+            words = planning.files_problem or self._why_none()
+            self._column.addWidget(label(words, "note"))
+        self._count.setText(f"{len(files)}" if files else "")
+
+    def _gate(self, before: GcodeFile, after: GcodeFile) -> None:
+        """What is done between two files."""
+        said = []
+        if before.blocks and after.blocks and before.blocks[-1].setup != after.blocks[0].setup:
+            said.append("shift the board")
+        bit = self._bit(after)
+        if bit is not None and before.bits and before.bits[-1] != bit:
+            said.append(f"change the bit to {bit.letter}, find Z zero again")
+        if said:
+            words = "; ".join(said)
+            self._column.addWidget(label(f"↓  {words}", "note"))
+
+    def _card(self, number: int, file: GcodeFile, seconds: float, *, is_done: bool) -> QFrame:
+        card = QFrame()
+        card.setProperty("kind", "card")
+        row = QHBoxLayout(card)
+        row.setContentsMargins(8, 4, 8, 4)
+        row.setSpacing(8)
+        for bit in file.bits[:3]:
+            badge = QLabel()
+            badge.setPixmap(badge_pixmap(bit))
+            row.addWidget(badge)
+        name = QPushButton()
+        name.setProperty("kind", "link")
+        words = file.name
+        name.setText(name.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, scaled(NAME_PX - 40 * min(len(file.bits), 3))))
+        name.setToolTip(f"{file.name}: choose it to run next")
+        name.setAccessibleName(f"Choose file {number + 1}, {file.name}")
+        name.setStyleSheet("text-align: left; font-weight: 600;" if number == self._chosen else "text-align: left;")
+        name.clicked.connect(lambda _c=False, n=number: self.choose(n))
+        row.addWidget(name, 1)
+        state = label("cut" if is_done else "next" if number == self._chosen else clock(seconds), "note")
+        state.setWordWrap(False)
+        row.addWidget(state)
+        if self.is_stick:
+            mark = QToolButton()
+            mark.setText("Mark cut")
+            mark.setProperty("kind", "small")
+            mark.setAccessibleName(f"Mark cut: {file.name}")
+            mark.setEnabled(self.session.board.written is not None)
+            mark.setToolTip("Count this file as cut once more" if mark.isEnabled() else "Write the files first, on the Output page")
+            mark.clicked.connect(lambda _c=False, f=file: self._mark_cut(f))
+            row.addWidget(mark)
+        return card
+
+    is_stick = False
+
+    def _show_checks(self) -> None:
+        checks = self.checks()
+        if checks == self._shown_checks and self._list.count():
+            for k, check in enumerate(checks):
+                box = self._list.itemAt(k).widget() if k < self._list.count() else None
+                if isinstance(box, QWidget) and (tick := box.findChild(QCheckBox)) is not None:
+                    tick.blockSignals(True)
+                    tick.setChecked(check.id in self.machine.ticked)
+                    tick.blockSignals(False)
+            return
+        self._shown_checks = checks
+        _clear(self._list)
+        for check in checks:
+            self._list.addWidget(self._check_row(check))
+
+    def _check_row(self, check: Check) -> QWidget:
+        """A box with words beside it that wrap."""
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(8)
+        tick = QCheckBox()
+        tick.setAccessibleName(check.words)
+        tick.setChecked(check.id in self.machine.ticked)
+        tick.toggled.connect(lambda is_on, c=check: self._tick(c, is_on))
+        row.addWidget(tick, 0, Qt.AlignmentFlag.AlignTop)
+        words = _Words(check.words, tick)
+        row.addWidget(words, 1)
+        return holder
+
+    def _show_go(self) -> None:
+        session, machine = self.session, self.machine
+        is_linked = machine.opened is not None
+        stops = [f for f in session.all_findings if f.severity is Severity.STOP]
+        self._stops.setText("\n".join(session.words_of(one) for one in stops[:3]))
+        shown(self._stops, bool(stops))
+        why = self.why_not()
+        file = self.file
+        for widget in (self._air_field, self._air_field.property("label"), self._trace):
+            shown(widget, is_linked)
+        shown(self._go, not self.is_stick)
+        shown(self._why, bool(why) and not self.is_stick)
+        self._why.setText(why)
+        self._go.setEnabled(not why)
+        number = self._chosen + 1
+        self._go.setText((f"Run file {number} all the same" if stops else f"Run file {number}") if file is not None else "Run")
+        self._trace.setEnabled(file is not None and machine.stage in (Stage.READY, Stage.CHANGE))
+        count = len([check for check in self._shown_checks if check.id in machine.ticked])
+        self._list_note.setText(f"{count} of {len(self._shown_checks)}" if self._shown_checks else "")
+
+
+class _Words(QLabel):
+    """A press on the words is one on the box."""
+
+    def __init__(self, words: str, tick: QCheckBox) -> None:
+        super().__init__(words)
+        self.setWordWrap(True)
+        self._tick = tick
+
+    def mousePressEvent(self, event) -> None:
+        self._tick.toggle()
+
+
+class RunCard(Rows):
+    """The program under way, or how the last one ended."""
+
+    def __init__(self, session: Session, tokens: Tokens) -> None:
+        super().__init__(session, tokens)
+        self.machine = session.machine
+        form = self.form
+        self._state = form.heading("Now")
+        self._name = form.add(label("", "heading"))
+        self._bar = QProgressBar()
+        self._bar.setRange(0, 1000)
+        self._bar.setTextVisible(False)
+        self._bar.setAccessibleName("How much of the program is done")
+        form.add(self._bar)
+        self._figures = form.add(label("", "note"))
+        self._figures.setWordWrap(True)
+        (self._hold, self._resume, self._next) = self.buttons(
+            form, ("Hold", "Brake to a stand; the program waits", self.machine.hold), ("Resume", "Go on from where it stands", self.machine.resume),
+            ("Go on", "The bit is changed and Z zero is found again", self.machine.go_on_with_next),
+        )  # fmt: skip
+        for button in (self._resume, self._next):
+            button.setProperty("kind", "main")
+        self._feed_row = self._override(form, "Feed", "feed")
+        self._speed_row = self._override(form, "Spindle", "spindle")
+        self._told = form.add(label("", "note"))
+        form.line()
+        self.machine.moved.connect(self._show_figures)
+
+    def _override(self, form: Form, words: str, of: str) -> tuple[QWidget, QLabel]:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(4)
+        value = label("100 %")
+        for text, tip, by in (("−", f"{words} slower by {STEP_PERCENT} %", -STEP_PERCENT), ("+", f"{words} faster by {STEP_PERCENT} %", STEP_PERCENT), ("100", f"{words} as the program says", 0)):
+            button = QToolButton()
+            button.setText(text)
+            button.setProperty("kind", "part")
+            button.setToolTip(tip)
+            button.setAccessibleName(tip)
+            button.setMinimumWidth(scaled(32))
+            button.clicked.connect(lambda _c=False, b=by: self._change(of, b))
+            row.addWidget(button)
+        row.addSpacing(8)
+        row.addWidget(value)
+        row.addStretch(1)
+        holder.setProperty("label", form.row(words, holder))
+        return holder, value
+
+    def _change(self, of: str, by: int) -> None:
+        now = self.machine.now.overrides[0 if of == "feed" else 2]
+        percent = 100 if by == 0 else min(max(now + by, LEAST_PERCENT), MOST_PERCENT)
+        self.machine.override("feed" if of == "feed" else "spindle", percent)
+
+    def refresh(self) -> None:
+        machine = self.machine
+        running, stage = machine.running, machine.stage
+        shown(self.form, running is not None or (machine.last is not None and machine.opened is not None))
+        is_under_way = running is not None and stage in (Stage.RUNNING, Stage.HELD)
+        is_change = running is not None and stage is Stage.CHANGE
+        shown(self._hold, is_under_way and stage is Stage.RUNNING)
+        shown(self._resume, stage is Stage.HELD)
+        shown(self._next, is_change)
+        for holder, _ in (self._feed_row, self._speed_row):
+            shown(holder, is_under_way)
+            shown(holder.property("label"), is_under_way)
+        shown(self._bar, running is not None)
+        shown(self._figures, running is not None)
+        self._state.setText(stage.value if running is not None else "")
+        told = ""
+        if running is not None:
+            self._name.setText(self._called(running))
+            if is_change:
+                part = running.parts[running.part]
+                bit = machine.bit_of(running)
+                in_words = f"{part.words} It is bit {bit.letter}, {bit.name}." if bit is not None else part.words
+                told = f"{in_words} Find Z zero again, leave X and Y. The machine can be led meanwhile."
+        elif machine.last is not None:
+            name, end = machine.last
+            self._name.setText(name)
+            told = end.words if end.state != "done" else f"Done in {clock(end.seconds)}." if end.seconds >= 1 else "Done."
+            self._state.setText(end.state)
+        self._told.setText(told)
+        shown(self._told, bool(told))
+        self._show_figures()
+
+    def _called(self, running: Running) -> str:
+        count = len(running.parts)
+        return f"{running.name}, part {running.part + 1} of {count}" if count > 1 else running.name
+
+    def _show_figures(self) -> None:
+        machine = self.machine
+        if machine.running is None or not self._bar.isVisible():
+            return
+        by_time, by_lines, left = machine.share()
+        self._bar.setValue(round(by_time * 1000))
+        now, about = machine.now, machine.running.about
+        line = max(now.line, 0) + 1 + max(about.offset, 0)
+        says = [f"{by_time:.0%} by time", f"{by_lines:.0%} by lines (line {line})"]
+        if left > 0:
+            says.append(f"{clock(left)} left")
+        says.append(f"{now.feed:,.0f} mm/min")
+        self._figures.setText(" · ".join(says))
+        for (_, value), percent in ((self._feed_row, now.overrides[0]), (self._speed_row, now.overrides[2])):
+            value.setText(f"{percent} %")
+
+
+def _clear(column: QVBoxLayout) -> None:
+    while column.count():
+        item = column.takeAt(0)
+        widget = item.widget() if item is not None else None
+        if widget is not None:
+            widget.hide()
+            widget.deleteLater()

@@ -1,0 +1,66 @@
+"""Machine: where the bit is, what runs, and stop."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QFrame, QVBoxLayout
+
+from archimetra.app.session.at_machine import Stage
+from archimetra.app.stations.machine.link_form import LinkForm
+from archimetra.app.stations.machine.mishap_panel import MishapPanel
+from archimetra.app.stations.machine.what_panel import WhatPanel
+from archimetra.app.stations.machine.where_panel import WherePanel
+from archimetra.app.stations.page import Page, shown
+from archimetra.app.widgets.fields import label
+from archimetra.app.widgets.halt import HaltButton
+from archimetra.app.theme.tokens import Tokens
+
+
+class MachinePage(Page):
+    title = "Machine"
+
+    def build(self) -> None:
+        session, tokens = self.session, self.tokens
+        self.link = LinkForm(session, tokens)
+        self.where = WherePanel(session, tokens)
+        self.what = WhatPanel(session, tokens)
+        self.mishap = MishapPanel(session, tokens)
+        self.form.add(self.what.run.form)
+        self.form.add(self.mishap.form)
+        self.form.add(self.link.form)
+        self.form.add(self.where.form)
+        self.form.line()
+        self.form.add(self.what.form)
+        self._zone = QFrame()
+        self._zone.setProperty("kind", "stopzone")
+        column = QVBoxLayout(self._zone)
+        column.setContentsMargins(16, 10, 16, 10)
+        column.setSpacing(4)
+        self.halt = HaltButton()
+        self.halt.clicked.connect(session.machine.stop)
+        column.addWidget(self.halt)
+        column.addWidget(label("No emergency stop: that is a switch in hardware, in reach of your hand.", "note"))
+        layout = self.widget.layout()
+        assert layout is not None
+        layout.addWidget(self._zone)
+        session.machine.changed.connect(self.refresh)
+        session.planning.changed.connect(self._planned)
+
+    def _planned(self) -> None:
+        if self.widget.isVisible():
+            self.what.refresh()
+
+    def refresh(self) -> None:
+        machine = self.session.machine
+        if not self.widget.isVisible():
+            return
+        self.corner.setText(machine.stage.value)
+        self.what.is_stick = self.link.is_stick and not machine.is_linked
+        shown(self.link.form, machine.stage not in (Stage.RUNNING, Stage.HELD))
+        for part in (self.link, self.mishap, self.where, self.what):
+            part.refresh()
+        shown(self._zone, machine.is_linked)
+
+    def show_theme(self, tokens: Tokens) -> None:
+        super().show_theme(tokens)
+        for part in (self.link, self.mishap, self.where, self.what):
+            part.show_theme(tokens)
