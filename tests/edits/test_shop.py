@@ -116,7 +116,7 @@ class TestJobs:
         history = History(job)
         history.apply(take_router(history.job, GARAGE))
         assert differences(history.job, GARAGE) == ()
-        assert as_router(history.job, GARAGE.folder) == GARAGE
+        assert as_router(history.job, GARAGE) == GARAGE
         history.undo()
         assert differences(history.job, Shop().router) == ()
 

@@ -86,7 +86,6 @@ if TYPE_CHECKING:
     from archimetra.app.stations.check_page import CheckPage
     from archimetra.app.stations.cuts_page import CutsPage
     from archimetra.app.stations.output_page import OutputPage
-    from archimetra.app.stations.panels_page import PanelsPage
     from archimetra.app.views.tools import Tool
     from archimetra.artwork.drawing import Drawing
 
@@ -497,9 +496,8 @@ class MainWindow(CommandWindow):
     def show_station(self, id_: str) -> None:
         """Bring a station's page to the front."""
         unfinished.settle()
-        for own in ("artwork", "check"):
-            if id_ != own and own in self.pages:
-                cast("PanelsPage", self.pages[own]).left()
+        if id_ != self.station and self.station in self.pages:
+            self.pages[self.station].left()
         page = self.page(id_)
         if id_ != self.station and is_within(self.focusWidget(), self._stack):
             self.plan.setFocus()  # what had the focus goes out of sight

@@ -321,6 +321,14 @@ class AtMachine(QObject):
     def probe_z(self, plate: float) -> None:
         """Down onto the plate, quickly and then slowly; zero is so much below where it touched."""
 
+        def down_by(mm: float, feed: float, then: Callable[[Answered], None]) -> None:
+            at = self.at
+            if at is None:
+                self.said.emit("caution", "The machine has not said where it is yet.")
+                return
+            goal = at[2] - mm
+            self._ask(lambda n: Ask(n, f"G21 G90 G38.2 Z{goal:.4f} F{feed:.0f}", 60.0), then)
+
         def again(answer: Answered) -> None:
             self._say_refusal(answer)
             if answer.is_done:
@@ -329,7 +337,7 @@ class AtMachine(QObject):
         def slowly(answer: Answered) -> None:
             self._say_refusal(answer)
             if answer.is_done:
-                self._when_still(lambda: self._ask(lambda n: Ask(n, f"G21 G91 G38.2 Z-4 F{PROBE_SLOW:.0f}", 60.0), touched))
+                self._when_still(lambda: down_by(4.0, PROBE_SLOW, touched))
 
         def touched(answer: Answered) -> None:
             from archimetra.machine.protocol import read_probe
@@ -340,7 +348,7 @@ class AtMachine(QObject):
                 if answer.is_done:
                     self.said.emit("caution", "The control did not say where it touched. Z zero is as it was.")
                 return
-            self._ask(lambda n: Ask(n, f"G90 G10 L2 P1 Z{found[0][2] - plate:.4f}", 5.0), kept)
+            self._ask(lambda n: Ask(n, f"G10 L2 P1 Z{found[0][2] - plate:.4f}", 5.0), kept)
 
         def kept(answer: Answered) -> None:
             self._say_refusal(answer)
@@ -353,7 +361,7 @@ class AtMachine(QObject):
         at = self.now.at
         if at is not None and self.is_homed:
             down = min(down, at[2] - self.router.reach()[0][2] - 0.01)
-        self._ask(lambda n: Ask(n, f"G21 G91 G38.2 Z-{down:.3f} F{PROBE_FAST:.0f}", 60.0), again)
+        down_by(down, PROBE_FAST, again)
 
     def _when_still(self, then: Callable[[], None]) -> None:
         """Once it stands again."""

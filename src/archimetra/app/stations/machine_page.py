@@ -58,7 +58,12 @@ class MachinePage(Page):
         shown(self.link.form, machine.stage not in (Stage.RUNNING, Stage.HELD))
         for part in (self.link, self.mishap, self.where, self.what):
             part.refresh()
+        if self.mishap.broken is not None:
+            shown(self.what.run.form, machine.running is not None)
         shown(self._zone, machine.is_linked)
+
+    def left(self) -> None:
+        self.mishap.left()
 
     def show_theme(self, tokens: Tokens) -> None:
         super().show_theme(tokens)

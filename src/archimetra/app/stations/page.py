@@ -105,6 +105,9 @@ class Page(Rows):
         self.widget, self.corner = page(self.form, self.title)
         self.build()
 
+    def left(self) -> None:
+        """Another station comes to the front."""
+
     def build(self) -> None:
         raise NotImplementedError
 

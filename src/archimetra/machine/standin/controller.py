@@ -306,10 +306,10 @@ class StandIn:
 
     def _program_line(self, line: str) -> None:
         bare = line.replace(" ", "")
-        if bare.startswith(("G10", "G92")):
+        if re.search(r"G(10|92)(?![\d.])", bare):
             self._set_zero(bare)
             return
-        if bare.startswith("G38.2"):
+        if "G38.2" in bare:
             self._probe(bare)
             return
         at = [v - o for v, o in zip(self.motion.end, self.zero, strict=True)]
@@ -390,7 +390,7 @@ class StandIn:
             self._error(22)
             return
         x, y, z = self.motion.end
-        goal = float(words["Z"]) + self.zero[2]
+        goal = float(words["Z"]) + (z if re.search(r"G91(?![\d.])", bare) else self.zero[2])
         if not self._is_inside((x, y, goal)):
             self.alarm(2)
             return

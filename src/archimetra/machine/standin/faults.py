@@ -66,6 +66,12 @@ class Faulty:
         self._now = 0.0
         self._late: list[tuple[float, bytes]] = []
 
+    def plan(self, faults: Sequence[Fault]) -> None:
+        """Misbehave so, counted from now."""
+        self._faults = list(faults)
+        self._received = self._said = 0
+        self._now = 0.0
+
     def receive(self, data: bytes) -> None:
         for byte in data:
             if self.is_cut:

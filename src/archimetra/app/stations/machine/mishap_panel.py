@@ -50,6 +50,10 @@ class MishapPanel(Rows):
     def broken(self) -> Broken | None:
         return self._broken
 
+    def left(self) -> None:
+        """Another page comes to the front: the place it would begin again at is not shown any more."""
+        self._hide_place()
+
     def refresh(self) -> None:
         found = self.machine.broken() if self.form.parentWidget() is None or self.form.parentWidget().isVisible() else []
         self._broken = found[0] if found else None

@@ -26,7 +26,7 @@ from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
 AIR_FEED_SHARE = 0.5  # of the fastest cut: slow enough to be watched
-NAME_PX = 200
+NAME_PX = 214
 STEP_PERCENT, MOST_PERCENT, LEAST_PERCENT = 10, 200, 10
 
 
@@ -226,7 +226,7 @@ class WhatPanel(Rows):
         name = QPushButton()
         name.setProperty("kind", "link")
         words = file.name
-        name.setText(name.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, scaled(NAME_PX - 40 * min(len(file.bits), 3))))
+        name.setText(name.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, scaled(NAME_PX - 26 * min(len(file.bits), 3))))
         name.setToolTip(f"{file.name}: choose it to run next")
         name.setAccessibleName(f"Choose file {number + 1}, {file.name}")
         name.setStyleSheet("text-align: left; font-weight: 600;" if number == self._chosen else "text-align: left;")
@@ -409,11 +409,9 @@ class RunCard(Rows):
         self._bar.setValue(round(by_time * 1000))
         now, about = machine.now, machine.running.about
         line = max(now.line, 0) + 1 + max(about.offset, 0)
-        says = [f"{by_time:.0%} by time", f"{by_lines:.0%} by lines (line {line})"]
-        if left > 0:
-            says.append(f"{clock(left)} left")
-        says.append(f"{now.feed:,.0f} mm/min")
-        self._figures.setText(" · ".join(says))
+        rest = [f"{clock(left)} left"] if left > 0 else []
+        says = [f"{by_time:.0%} by time · {by_lines:.0%} by lines", " · ".join([*rest, f"line {line}", f"{now.feed:,.0f} mm/min"])]
+        self._figures.setText("\n".join(says))
         for (_, value), percent in ((self._feed_row, now.overrides[0]), (self._speed_row, now.overrides[2])):
             value.setText(f"{percent} %")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QMenu, QPushButton, QWidget
 
 from archimetra.app.session.at_machine import Stage
 from archimetra.app.session.session import Session
@@ -151,11 +151,9 @@ class WherePanel(Rows):
         self._to_zero = QPushButton("Zero")
         self._to_zero.setToolTip("Up to the travel height, then over zero")
         self._to_zero.clicked.connect(lambda _c=False: self.machine.go_to(0.0, 0.0, height=self.height))
-        self._to_corner = QToolButton()
-        self._to_corner.setText("A corner")
+        self._to_corner = QPushButton("A corner")
         self._to_corner.setAccessibleName("Go to a corner of the sheet")
-        self._to_corner.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self._to_corner.setProperty("kind", "part")
+        self._to_corner.setToolTip("Up to the travel height, then over a corner of the sheet")
         menu = QMenu(self._to_corner)
         for name, place in _corners().items():
             menu.addAction(name[0].upper() + name[1:]).triggered.connect(lambda _c=False, p=place: self._go_corner(p))
