@@ -15,6 +15,10 @@ from archimetra.toolpath.shared.moves import Move, straightened
 CHORD_MM = 0.02
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 _PAUSE = re.compile(r"M0*([016])(?!\d)", re.IGNORECASE)
+_WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
+# what the common line-acknowledged controls carry out
+_TAKEN_G = {0, 1, 2, 3, 4, 10, 17, 18, 19, 20, 21, 28, 30, 38.2, 40, 43.1, 49, 53, 54, 55, 56, 57, 58, 59, 61, 80, 90, 91, 91.1, 92, 93, 94}
+_TAKEN_M = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
 _GOES = re.compile(r"[XY]\s*[-+.\d]", re.IGNORECASE)
 _CHANGE = re.compile(r"T0*(\d+)", re.IGNORECASE)
 _BY_MACHINE = re.compile(r"G0*(53|28|30|92|10)(?![\d.])", re.IGNORECASE)
@@ -103,6 +107,30 @@ def by_machine(text: str) -> int:
         if _BY_MACHINE.search(_COMMENT.sub("", line)):
             return number
     return 0
+
+
+def not_taken(text: str) -> str:
+    """In words the first thing of a program that a control fed line by line does not take; '' where it takes all."""
+    for number, line in enumerate(text.splitlines(), 1):
+        bare = _COMMENT.sub("", line).strip().upper()
+        if bare in ("", "%"):
+            continue
+        found = next((m for m in _WORD.finditer(bare) if not _is_taken(m.group(1), m.group(2))), None)
+        what = found.group().replace(" ", "") if found is not None else _WORD.sub("", bare).strip()[:12]
+        if what:
+            return (
+                f"Line {number} says {what}, which a control that is fed line by line does not take. Choose such a controller on the Output page: the "
+                "files are written anew for it."
+            )
+    return ""
+
+
+def _is_taken(letter: str, value: str) -> bool:
+    if letter == "G":
+        return float(value) in _TAKEN_G
+    if letter == "M":
+        return float(value) in _TAKEN_M
+    return letter in "FIJKLNPRSTXYZ"
 
 
 def parts_of(text: str) -> tuple[Part, ...]:

@@ -491,8 +491,11 @@ class AtMachine(QObject):
         about = msgspec.structs.replace(
             running.about, offset=offset, lines=sent.count("\n"), zero=zero, expected_s=self._expected(running, offset, sent.count("\n"))
         )
-        from archimetra.machine.course import beyond, by_machine
+        from archimetra.machine.course import beyond, by_machine, not_taken
 
+        if told := not_taken(sent):
+            self.said.emit("stop", told)
+            return
         course = course_of(sent, at)
         if self.is_homed and not by_machine(sent):
             low, high = self.router.reach()
