@@ -19,9 +19,10 @@ class LineTimes:
         self.ends, self.begin = ends, begin
 
     @classmethod
-    def of_rows(cls, rows: IntArray, times: FloatArray) -> LineTimes:
-        """From the row of the run that each line carries out (-1 for none) and the moments (rows of the run,) at which they end."""
-        known = np.flatnonzero(rows >= 0)
+    def of_rows(cls, rows: IntArray, times: FloatArray, last: int) -> LineTimes:
+        """From the row of the run that each line carries out (-1 for none) and the moments (rows of the run,) at which they end. Rows from ``last`` on
+        are none of the file: its way to the park height at the end is the run's own last row."""
+        known = np.flatnonzero((rows >= 0) & (rows < last))
         if not len(known):
             return cls(np.zeros(len(rows)), 0.0)
         first = int(rows[known[0]])

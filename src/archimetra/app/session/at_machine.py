@@ -453,7 +453,9 @@ class AtMachine(QObject):
         from archimetra.machine.progress import LineTimes
 
         plan = self._planning.plan
-        return LineTimes.of_rows(file.rows, plan.times.ends) if plan is not None and file.blocks else None
+        if plan is None or not file.blocks:
+            return None
+        return LineTimes.of_rows(file.rows, plan.times.ends, file.blocks[-1].last)
 
     def _about(self, name: str, digest: str, text: str, times: LineTimes | None) -> About:
         from archimetra.machine import runs
