@@ -80,6 +80,7 @@ def _give_up(window: MainWindow) -> None:
     """Nobody is there to answer whether to save."""
     unfinished.settle()
     window.session.forget_changes()
+    window.session.machine.close()
 
 
 def settle(qtbot, window: MainWindow) -> None:

@@ -14,8 +14,6 @@ from archimetra.app.status import Status
 from archimetra.app.views.plan_view import PlanView
 from archimetra.app.widgets.halt import HALT_KEY
 
-_BUSY = (Stage.RUNNING, Stage.HELD, Stage.MOVING)
-
 
 class MachineViews(QObject):
     def __init__(self, session: Session, header: Header, status: Status, plan: PlanView) -> None:
@@ -68,7 +66,7 @@ class MachineViews(QObject):
 
     def may_leave(self, window: QWidget) -> bool:
         """Whether the window may close: not under a running program without being asked."""
-        if self._machine.stage not in _BUSY and self._machine.running is None:
+        if self._machine.running is None:
             return True
         question = QMessageBox(window)
         question.setWindowTitle("The machine is running")

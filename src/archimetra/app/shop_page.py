@@ -28,7 +28,7 @@ from archimetra.app.widgets.form import Form
 from archimetra.app.widgets.unfinished import unfinished
 from archimetra.base.errors import JobFileError
 from archimetra.edits import shop as shops
-from archimetra.edits.shop import SHOP, Router, Shop
+from archimetra.edits.shop import SHOP, HomeAt, Router, Shop
 from archimetra.job.quantities import QuantityError, Unit, format_length, parse_length, parse_number
 from archimetra.output.controllers import FileUnit, controllers
 from archimetra.output.controllers.of_job import for_controller
@@ -161,6 +161,14 @@ class ShopPage(QDialog):
         for words, key, _unit, tip in NUMBERS:
             self._field(form, words, key, tip).entered.connect(lambda text, k=key: self._enter_number(k, text))
         form.line()
+        self._plate = QuantityField("Probe plate")
+        self._plate.entered.connect(self._enter_plate)
+        form.row("Probe plate is", self._plate)
+        self._home = Choice("Home")
+        self._home.addItems([one.value for one in HomeAt])
+        self._home.activated.connect(lambda k: self._router(home=list(HomeAt)[k]))
+        form.row("Home is", self._home).setToolTip("Where it stands when it has found its home, seen from its front")
+        form.line()
         self._controller = Choice("Controller")
         self._controller.activated.connect(self._choose_controller)
         form.row("Controller", self._controller)
@@ -224,6 +232,8 @@ class ShopPage(QDialog):
             self._fields[key].show_quantity(format_length(getattr(machine, key), unit), str(unit))
         for _, key, words, _tip in NUMBERS:
             self._fields[key].show_quantity(f"{getattr(machine, key):g}", words)
+        self._plate.show_quantity(format_length(router.plate, unit), f"{unit} thick")
+        self._home.setCurrentIndex(list(HomeAt).index(router.home))
         self._profiles = list(controllers().values())
         known = [profile.name for profile in self._profiles]
         at = known.index(router.controller) if router.controller in known else -1
@@ -350,6 +360,15 @@ class ShopPage(QDialog):
             self._say(str(error), is_wrong=True)
         if not is_kept:
             self._fields[key].show_quantity(text, "", is_wrong=True)
+
+    def _enter_plate(self, text: str) -> None:
+        try:
+            is_kept = self._router(plate=parse_length(text, default=self._session.job.unit))
+        except QuantityError as error:
+            is_kept = False
+            self._say(str(error), is_wrong=True)
+        if not is_kept:
+            self._plate.show_quantity(text, "", is_wrong=True)
 
     def _add_jobs(self) -> None:
         unfinished.settle()

@@ -54,7 +54,6 @@ class LinkClient:
         is_over = self.process.poll() is not None
         if is_over:
             self._thread.join(2.0)
-            self._socket.close()
         return is_over
 
     def _read(self) -> None:
@@ -74,4 +73,6 @@ class LinkClient:
                     self._on_told(one)  # type: ignore[arg-type]
         if not is_gone and not self._is_closing:
             self._on_told(Gone("The program that holds the line to the machine has ended. Look at the machine, then connect again."))
+        with self._lock:
+            self._socket.close()
         self.process.wait()

@@ -150,6 +150,8 @@ class Served:
     def _tell(self) -> None:
         told, self.link.told = self.link.told, []
         now = time.monotonic()
+        if told and self.link.phase is not Phase.GONE:  # who hears of a thing done finds the machine as it is by then
+            self._to_window += packed(self.link.now())
         for one in told:
             if isinstance(one, Ended):
                 self._ended(one)

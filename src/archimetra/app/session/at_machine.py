@@ -130,6 +130,32 @@ class AtMachine(QObject):
         return shop.named(job.machine.name) or as_router(job, router_of(job, shop))
 
     @property
+    def reach(self) -> tuple[Place, Place]:
+        """Where the bit gets to, mm in machine coordinates: by the shop, and no further than the control says of its own travel."""
+        low, high = self.router.reach()
+        settings = self.opened.settings if self.opened is not None else {}
+        for k in range(3):
+            own = settings.get(130 + k, 0.0)
+            if 0 < own < high[k] - low[k]:
+                if low[k] < 0:
+                    low = (*low[:k], high[k] - own, *low[k + 1 :])
+                else:
+                    high = (*high[:k], low[k] + own, *high[k + 1 :])
+        return low, high
+
+    @property
+    def travel_words(self) -> str:
+        """In words where the control's own travel is another than the job's machine has; '' where it says nothing else."""
+        settings = self.opened.settings if self.opened is not None else {}
+        own = [settings.get(130 + k, 0.0) for k in range(3)]
+        machine = self._document.job.machine
+        known = (machine.travel_x, machine.travel_y, machine.travel_z)
+        if min(own) <= 0 or max(abs(a - b) for a, b in zip(own, known, strict=True)) < 0.5:
+            return ""
+        says, job = (" x ".join(f"{v:g}" for v in values) for values in (own, known))
+        return f"Its control says that it travels {says} mm; this job is for {job} mm. The smaller is kept to."
+
+    @property
     def is_linked(self) -> bool:
         return self._client is not None
 
@@ -137,8 +163,10 @@ class AtMachine(QObject):
     def stage(self) -> Stage:
         if self._client is None:
             return Stage.NONE
-        if self.opened is None:
+        if self.opened is None or not self.now.doing:
             return Stage.OPENING
+        if self._is_beginning or self._is_probing:  # what is told meanwhile is of the program before, or between two touches
+            return Stage.MOVING
         run, doing = self.now.run, self.now.doing
         if self.running is not None and run in ("running", "held"):
             is_held = run == "held" or doing in ("Hold", "Door")
@@ -241,6 +269,7 @@ class AtMachine(QObject):
                 self._stand_in.stdout.close()
             self._stand_in = None
         self.opened, self.running, self.now = None, None, Now("")
+        self._is_beginning = self._is_probing = False
         self._waiting.clear()
         if client is not None:
             self.changed.emit()
@@ -270,8 +299,7 @@ class AtMachine(QObject):
             self._say_refusal(answer)
             self.is_homed = answer.is_done
             if answer.is_done:
-                low, high = self.router.reach()
-                self._send(Reach(low, high))
+                self._send(Reach(*self.reach))
             self.changed.emit()
 
         self._ask(lambda n: Ask(n, "$H", 120.0), done)
@@ -324,43 +352,54 @@ class AtMachine(QObject):
         def down_by(mm: float, feed: float, then: Callable[[Answered], None]) -> None:
             at = self.at
             if at is None:
+                self._is_probing = False
                 self.said.emit("caution", "The machine has not said where it is yet.")
                 return
             goal = at[2] - mm
             self._ask(lambda n: Ask(n, f"G21 G90 G38.2 Z{goal:.4f} F{feed:.0f}", 60.0), then)
 
-        def again(answer: Answered) -> None:
+        def is_on(answer: Answered) -> bool:
+            """Whether the next step is taken; a step that was refused, or a stop, ends it."""
             self._say_refusal(answer)
-            if answer.is_done:
+            if not answer.is_done:
+                self._is_probing = False
+                self.changed.emit()
+            return answer.is_done and self._is_probing
+
+        def again(answer: Answered) -> None:
+            if is_on(answer):
                 self._ask(lambda n: Jog(n, (0.0, 0.0, 2.0), 600.0), slowly)
 
         def slowly(answer: Answered) -> None:
-            self._say_refusal(answer)
-            if answer.is_done:
+            if is_on(answer):
                 self._when_still(lambda: down_by(4.0, PROBE_SLOW, touched))
 
         def touched(answer: Answered) -> None:
             from archimetra.machine.protocol import read_probe
 
-            self._say_refusal(answer)
             found = next((one for line in answer.said if (one := read_probe(line)) is not None), None)
-            if not answer.is_done or found is None or not found[1]:
-                if answer.is_done:
-                    self.said.emit("caution", "The control did not say where it touched. Z zero is as it was.")
+            if not is_on(answer):
+                return
+            if found is None or not found[1]:
+                self._is_probing = False
+                self.said.emit("caution", "The control did not say where it touched. Z zero is as it was.")
+                self.changed.emit()
                 return
             self._ask(lambda n: Ask(n, f"G10 L2 P1 Z{found[0][2] - plate:.4f}", 5.0), kept)
 
         def kept(answer: Answered) -> None:
-            self._say_refusal(answer)
-            if answer.is_done:
+            if is_on(answer):
+                self._is_probing = False
                 self._zero_found(is_flat=False, is_z=True)
                 self._ask(lambda n: Jog(n, (0.0, 0.0, _TRAVEL_UP), 600.0))
                 self.said.emit("note", "Z zero is found. Take the plate and its clip away.")
 
+        self._is_probing = True
+        self.changed.emit()
         down = PROBE_DOWN_MM
         at = self.now.at
         if at is not None and self.is_homed:
-            down = min(down, at[2] - self.router.reach()[0][2] - 0.01)
+            down = min(down, at[2] - self.reach[0][2] - 0.01)
         down_by(down, PROBE_FAST, again)
 
     def _when_still(self, then: Callable[[], None]) -> None:
@@ -370,6 +409,8 @@ class AtMachine(QObject):
         def look() -> None:
             nonlocal count
             count += 1
+            if not self._is_probing:
+                return
             if self.now.doing == "Idle" and count > 2:
                 then()
             elif self._client is not None and count < 200:
@@ -411,7 +452,7 @@ class AtMachine(QObject):
             return
         course = course_of(text, at)
         if self.is_homed:
-            low, high = self.router.reach()
+            low, high = self.reach
             told = beyond(course, zero, low, high)
             if told:
                 self.said.emit("stop", told.replace("It leads", f"{what} lies", 1))
@@ -500,7 +541,7 @@ class AtMachine(QObject):
             return
         course = course_of(sent, at)
         if self.is_homed and not by_machine(sent):
-            low, high = self.router.reach()
+            low, high = self.reach
             if told := beyond(course, zero, low, high):
                 self.said.emit("stop", told)
                 return
@@ -532,10 +573,12 @@ class AtMachine(QObject):
             self.said.emit("stop", f"The program could not be put down for the link: {error.strerror or error}. Nothing was begun.")
             return
         before, self.running = self.running, running
+        self._is_beginning = True
         if about.is_air:
             self._under = before  # a program that waits for its next part goes on waiting
 
         def begun(answer: Answered) -> None:
+            self._is_beginning = False
             if not answer.is_done:
                 self._say_refusal(answer)
                 runs.drop(folder)
@@ -547,6 +590,8 @@ class AtMachine(QObject):
         self._ask(lambda n: Begin(n, str(folder), zero), begun)
         self.changed.emit()
 
+    _is_beginning = False
+    _is_probing = False
     _folder: FilePath | None = None
     _under: Running | None = None
 
@@ -565,6 +610,7 @@ class AtMachine(QObject):
         """At once, whatever it does: the first thing that goes out."""
         self._send(Stop())
         self._held = None
+        self._is_probing = False
         self._again.stop()
         if self.stage is Stage.CHANGE:
             self.running = None
@@ -674,7 +720,7 @@ class AtMachine(QObject):
     def moment(self) -> float | None:
         """The moment of the plan the run is at, s; None where it is not of the plan that is shown."""
         running, plan = self.running, self._planning.plan
-        if running is None or running.times is None or plan is None or plan.run_key != running.run_key or not self.now.run:
+        if running is None or running.times is None or plan is None or plan.run_key != running.run_key or self._is_beginning:
             return None
         if running.board != self._document.board_id:
             return None
@@ -690,13 +736,12 @@ class AtMachine(QObject):
         from archimetra.machine.progress import time_left
 
         running, now = self.running, self.now
-        if running is None:
+        if running is None or self._is_beginning:
             return 0.0, 0.0, 0.0
         lines = max(running.about.lines, 1)
         by_lines = min(max(now.line, 0) / lines, 1.0)
         if running.times is None or running.about.expected_s <= 0:
             return by_lines, by_lines, 0.0
-        begin = running.times.end - 0.0
         end = running.times.at(running.about.offset + lines - 1, 1.0)
         begin = end - running.about.expected_s
         moment = running.times.at(now.line + running.about.offset, now.share)

@@ -92,7 +92,7 @@ class Served:
         waiting = b""
         while not self._is_ending.is_set():
             if isinstance(self.machine, Faulty) and self.machine.is_cut:
-                self._cut()
+                self._cut(number)
                 return
             ready, _, _ = select.select([number], [], [], TICK_S)
             if ready:
@@ -122,8 +122,11 @@ class Served:
                     if self._listener is not None:
                         return
 
-    def _cut(self) -> None:
+    def _cut(self, number: int) -> None:
         """The line is gone; the machine goes on through what it holds."""
+        if self._listener is not None:
+            with contextlib.suppress(OSError), socket.socket(fileno=os.dup(number)) as there:
+                there.shutdown(socket.SHUT_RDWR)
         for number in self._terminal or ():
             with contextlib.suppress(OSError):
                 os.close(number)

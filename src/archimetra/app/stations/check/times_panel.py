@@ -13,6 +13,7 @@ from archimetra.app.widgets.form import Form
 from archimetra.engine.messages import BoardPlan
 from archimetra.job.bits import Bit
 from archimetra.job.ids import CutId
+from archimetra.machine.runs import pace_of
 from archimetra.output.times import clock
 
 
@@ -34,6 +35,7 @@ class TimesPanel(Panel):
             [(i, None if p is None else p.run_key) for i, p in known],
             s.board_id,
             s.job.cuts,
+            s.machine.router.timed,
         )
         if state == self._shown:
             return
@@ -48,6 +50,12 @@ class TimesPanel(Panel):
     def _of_board(self, plan: BoardPlan) -> None:
         s, ends = self.session, plan.times.ends
         self._rows.heading("This board", clock(plan.times.total))
+        timed = s.machine.router.timed
+        if timed:
+            pace = pace_of(timed)
+            runs = "its last run" if len(timed) == 1 else f"its last {len(timed)} runs"
+            words = f"{s.job.machine.name} takes {pace:.2f} times as long, by {runs}: {clock(plan.times.total * pace)}."
+            self._rows.add(label(words, "note"))
         per_cut: dict[str, float] = {}
         per_bit: dict[str, float] = {}
         for block in plan.run.blocks:

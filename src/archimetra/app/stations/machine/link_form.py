@@ -69,7 +69,7 @@ class LinkForm(Rows):
 
     @property
     def address(self) -> str:
-        return self._typed.text.strip() if self._chosen == _ANOTHER else self._chosen
+        return self._typed.text().strip() if self._chosen == _ANOTHER else self._chosen
 
     def _press(self) -> None:
         from archimetra.machine.ports import SPEEDS
@@ -111,7 +111,7 @@ class LinkForm(Rows):
         elif machine.problem:
             words = machine.problem
         elif is_linked:
-            words = ""
+            words = machine.travel_words
         elif self._chosen == STAND_IN:
             words = "A machine of this program's own: it homes, moves and cuts as a real one would, and ruins nothing."
         else:

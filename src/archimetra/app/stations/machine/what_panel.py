@@ -137,8 +137,6 @@ class WhatPanel(Rows):
         missing = [check for check in self.checks() if check.id not in machine.ticked]
         if missing:
             return "Look at what is on the list first." if len(missing) > 1 else f"Still to look at: {missing[0].words}."
-        if not machine.is_homed:
-            return ""
         return ""
 
     def _why_none(self) -> str:
@@ -289,8 +287,11 @@ class WhatPanel(Rows):
         for widget in (self._air_field, self._air_field.property("label"), self._trace):
             shown(widget, is_linked)
         shown(self._go, not self.is_stick)
-        shown(self._why, bool(why) and not self.is_stick)
-        self._why.setText(why)
+        if not why and not machine.is_homed:
+            self._why.setText("It has not been homed: nothing watches that the file stays within the machine's travel.")
+        else:
+            self._why.setText(why)
+        shown(self._why, bool(self._why.text()) and not self.is_stick)
         self._go.setEnabled(not why)
         number = self._chosen + 1
         self._go.setText((f"Run file {number} all the same" if stops else f"Run file {number}") if file is not None else "Run")

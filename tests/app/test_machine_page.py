@@ -1,0 +1,508 @@
+"""The Machine page in a real window with the stand-in at the other end of a line: everything a person does from connecting to the park position."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+import pytest
+import shapely
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QCheckBox, QDialog
+from scipy import ndimage
+
+from app.conftest import settle
+from app.gestures import button, choose, field, named, named_all, type_into, words_on
+from archimetra.app.session.at_machine import Stage
+from archimetra.app.stations.machine.where_panel import GoTool
+from archimetra.app.widgets.halt import HaltButton
+from archimetra.app.widgets.jog_pad import JogPad
+from archimetra.demo import quay_tide_clock
+from archimetra.edits import basic as edits
+from archimetra.edits.shop import SHOP
+from archimetra.engine.programs import program_of
+from archimetra.job.file import JobFile
+from archimetra.job.job import with_boards
+from archimetra.machine.runs import broken_runs, log_path, records_of
+from archimetra.machine.standin.controller import Build, StandIn
+from archimetra.machine.standin.faults import Fault, Faulty, Kind
+from archimetra.machine.standin.server import Served
+from archimetra.stock.timeline import StockTimeline
+from shapes import replace
+
+CORNER = (120.0, 130.0, -40.0)  # where the sheet's front left corner lies on the machine, its top 40 mm below home
+
+
+def clock(cuts=("Wave border", "Outline"), controller="streaming"):
+    """The sample with some cuts of its first board on."""
+    content = quay_tide_clock()
+    first = content.job.boards[0]
+    on = tuple(replace(cut, is_on=cut.name in cuts) for cut in first.cuts)
+    job = with_boards(replace(content.job, controller=controller), (replace(first, cuts=on),))
+    return JobFile(job, content.sources)
+
+
+@pytest.fixture
+def faulty():
+    return Faulty(StandIn(Build(needs_home=True, plate=CORNER[2] + 15.0)), [])
+
+
+@pytest.fixture
+def served(faulty, request):
+    with Served(faulty, port=0, speed=getattr(request, "param", 10.0)) as made:
+        yield made
+
+
+@pytest.fixture
+def window(open_window):
+    window = open_window(clock())
+    window.station_machine()
+    yield window
+    window.session.machine.close()
+
+
+def machine_of(window):
+    return window.session.machine
+
+
+def connect(qtbot, window, served):
+    choose(window, "Machine at", "Another address …")
+    type_into(window, "Address of the machine", served.address)
+    button(window, "Connect").click()
+    qtbot.waitUntil(lambda: machine_of(window).stage in (Stage.READY, Stage.LOCKED), timeout=10_000)
+
+
+def stands(qtbot, window, seconds=20):
+    qtbot.waitUntil(lambda: machine_of(window).stage in (Stage.READY, Stage.CHANGE, Stage.LOCKED), timeout=seconds * 1000)
+    QTest.qWait(150)
+    qtbot.waitUntil(lambda: machine_of(window).stage in (Stage.READY, Stage.CHANGE, Stage.LOCKED), timeout=seconds * 1000)
+
+
+def home(qtbot, window):
+    button(window, "Home").click()
+    qtbot.waitUntil(lambda: machine_of(window).is_homed, timeout=10_000)
+
+
+def move(qtbot, window, axis: str, by: float):
+    choose(window, "Axis to move", axis)
+    type_into(window, "Distance to move", f"{by:g}")
+    button(window, "Move").click()
+    at = machine_of(window).now.at["XYZ".index(axis)]
+    qtbot.waitUntil(lambda: abs(machine_of(window).now.at["XYZ".index(axis)] - at - by) < 2e-3, timeout=20_000)
+    stands(qtbot, window)
+
+
+def to_corner(qtbot, window):
+    """From home over the sheet's corner, onto a piece of paper."""
+    at = machine_of(window).now.at
+    for axis, k in (("X", 0), ("Y", 1), ("Z", 2)):
+        by = CORNER[k] + (0.1 if k == 2 else 0.0) - at[k]
+        if abs(by) > 1e-6:
+            move(qtbot, window, axis, by)
+
+
+def zero_all(qtbot, window):
+    to_corner(qtbot, window)
+    button(window, "X Y zero here").click()
+    button(window, "Z zero here").click()
+    qtbot.waitUntil(lambda: machine_of(window).now.zero == pytest.approx(CORNER, abs=2e-3), timeout=5_000)
+
+
+def tick_all(qtbot, window):
+    """Every box of the list, as soon as the list is there."""
+    what = window.page("machine").what
+    qtbot.waitUntil(lambda: len([w for w in what._list_box.findChildren(QCheckBox) if w.isVisible()]) == len(what.checks()) > 0, timeout=10_000)
+    for box in window.page("machine").widget.findChildren(QCheckBox):
+        if box.isVisible() and not box.isChecked() and box.accessibleName() and "checked zero" not in box.text():
+            box.click()
+
+
+def run_button(window):
+    return window.page("machine").what._go
+
+
+def log_of(faulty) -> np.ndarray:
+    return np.array([row[1:4] for row in faulty.machine.motion.log]).reshape(-1, 3)
+
+
+@pytest.mark.parametrize("served", [25.0], indirect=True)
+def test_from_connecting_to_the_park_position_the_board_is_what_was_planned(window, qtbot, served, faulty, tmp_path):
+    """Home, zero, bounds in air, two files with a bit change between, a hold, a lost link, a restart; the stock is the plan's."""
+    session, machine = window.session, machine_of(window)
+    board, plan = session.board, session.planning.plan
+    assert run_button(window).isEnabled() is False
+    connect(qtbot, window, served)
+    assert machine.stage is Stage.LOCKED
+    assert "home it first" in words_on(window.page("machine"))
+    home(qtbot, window)
+    zero_all(qtbot, window)
+    qtbot.waitUntil(lambda: len(window.page("machine").what.files) == 2, timeout=20_000)
+    move(qtbot, window, "Z", 12.0)
+
+    # bounds in air: around what is cut, never below the height typed
+    before = len(faulty.machine.motion.log)
+    type_into(window, "In air, over zero", "15")
+    button(window, "Trace its bounds in air").click()
+    qtbot.waitUntil(lambda: machine.running is not None, timeout=5_000)
+    qtbot.waitUntil(lambda: machine.running is None and machine.stage is Stage.READY, timeout=30_000)
+    traced = log_of(faulty)[before:] - CORNER
+    wave = [k for k, cut in enumerate(board.cuts) if cut.name == "Wave border"][0]
+    flat = plan.cuts[wave].toolpath.xyz[:, :2]
+    reach = shapely.box(*shapely.LineString(traced[2:, :2]).bounds)
+    assert reach.buffer(0.05).contains(shapely.box(*shapely.LineString(flat).bounds))
+    assert traced[1:, 2].min() == pytest.approx(15.0, abs=1e-3)
+
+    # the first file, held on the way
+    assert not run_button(window).isEnabled()
+    tick_all(qtbot, window)
+    assert run_button(window).isEnabled(), window.page("machine").what.why_not()
+    cuts = [(len(faulty.machine.motion.log), "C")]
+    run_button(window).click()
+    qtbot.waitUntil(lambda: machine.moment is not None and machine.moment > 20.0, timeout=30_000)
+    assert session.playhead.seconds == pytest.approx(machine.moment, abs=10.0)
+    button(window, "Hold").click()
+    qtbot.waitUntil(lambda: machine.stage is Stage.HELD and faulty.machine.motion.is_still, timeout=5_000)
+    held = faulty.machine.motion.position
+    QTest.qWait(400)
+    assert faulty.machine.motion.position == held
+    button(window, "Resume").click()
+    qtbot.waitUntil(lambda: machine.running is None and machine.stage is Stage.READY, timeout=60_000)
+    assert machine.last[1].state == "done"
+
+    # the bit is changed: what is looked at before the second file says so
+    choose_2 = f"Choose file 2, {window.page('machine').what.files[1].name}"
+    qtbot.waitUntil(lambda: bool(named_all(window, choose_2)), timeout=5_000)
+    named(window, choose_2).click()
+    qtbot.waitUntil(lambda: "found again with bit A" in words_on(window.page("machine")), timeout=3_000)
+    assert not run_button(window).isEnabled()
+    cuts.append((len(faulty.machine.motion.log), "A"))
+    choose_z = button(window, "Probe plate")
+    choose_z.click()
+    to_corner_flat = CORNER[2] + 15.0 + 6.0 - machine.now.at[2]
+    move(qtbot, window, "Z", to_corner_flat)
+    button(window, "Touch the plate").click()
+    assert machine.stage is Stage.MOVING
+    assert not run_button(window).isEnabled()  # nor between the two touches
+    stands(qtbot, window)
+    assert faulty.machine.motion.position[2] == pytest.approx(CORNER[2] + 20.0)
+    assert machine.now.zero == pytest.approx(CORNER, abs=2e-3)
+    stands(qtbot, window)
+    tick_all(qtbot, window)
+    assert run_button(window).isEnabled(), window.page("machine").what.why_not()
+    run_button(window).click()
+    qtbot.waitUntil(lambda: machine.stage is Stage.RUNNING, timeout=5_000)
+    first = plan.times.ends[[b for b in plan.run.blocks if b.cut == board.cuts[-1].id][0].first]
+    qtbot.waitUntil(lambda: machine.moment is not None and machine.moment > first + 90.0, timeout=60_000)
+
+    # the line is cut
+    faulty.plan([Fault(Kind.CUT, 0)])
+    qtbot.waitUntil(lambda: not machine.is_linked, timeout=15_000)
+    qtbot.waitUntil(lambda: bool(machine.problem) and machine.problem in words_on(window.page("machine")), timeout=5_000)
+    qtbot.waitUntil(lambda: bool(broken_runs()) and broken_runs()[0].last.state == "link lost", timeout=5_000)
+    (broken,) = broken_runs()
+    assert broken.last.state == "link lost"
+    assert "Certainly done up to line" in words_on(window.page("machine"))
+    qtbot.waitUntil(lambda: faulty.machine.motion.is_done, timeout=20_000)
+    cuts.append((len(faulty.machine.motion.log), "A"))
+    served.close()
+
+    # and is there again
+    faulty.is_cut = False
+    with Served(faulty, port=0, speed=25.0) as again:
+        connect(qtbot, window, again)
+        assert not button(window, "Go on").isEnabled()
+        home(qtbot, window)
+        qtbot.waitUntil(lambda: machine.stage is Stage.READY, timeout=5_000)
+        window.page("machine").mishap._is_checked.click()
+        cuts.append((len(faulty.machine.motion.log), "A"))
+        button(window, "Go on").click()
+        qtbot.waitUntil(lambda: machine.running is not None, timeout=5_000)
+        qtbot.waitUntil(lambda: machine.running is None and machine.stage is Stage.READY, timeout=90_000)
+        assert machine.last[1].state == "done", machine.last
+        assert broken_runs() == []
+        end = faulty.machine.motion.position
+        assert end[2] - CORNER[2] == pytest.approx(machine.park, abs=0.01)
+        machine.close()
+
+    cut, planned = _cut_by(session.job, board, faulty, cuts), _planned(session.job, board, plan)
+    # a cell the edge of the bit just touches may fall on either side of it, so each is held against its neighbours
+    assert (cut >= ndimage.minimum_filter(planned, 3) - 0.03).all()
+    assert (cut <= ndimage.maximum_filter(planned, 3) + 0.03).all()
+    assert np.abs(cut - planned).mean() < 0.03
+    states = [record.state for record in records_of(log_path(""))]
+    assert states == ["done", "link lost", "done"]
+    (timed,) = SHOP.load().router.timed
+    assert timed[0] == pytest.approx(plan.times.ends[plan.run.blocks[0].last - 1], abs=3.0)
+
+
+def _planned(job, board, plan):
+    timeline = StockTimeline(board.sheet, plan.run, job.bits, cell=1.0)
+    timeline.seek(timeline.duration)
+    return timeline.field.copy()
+
+
+def _cut_by(job, board, faulty, cuts) -> np.ndarray:
+    """The stock by the stand-in's own log, with the bits that were in."""
+    log = log_of(faulty) - CORNER
+    letters = {bit.letter: bit.number for bit in job.bits}
+    text = "G21 G90\nM3 S9000\n"
+    marks = dict(cuts)
+    for k, (x, y, z) in enumerate(log):
+        if k in marks:
+            text += f"G0 Z39\nT{letters[marks[k]]} M6\n"
+        home_again = k and np.allclose((x, y, z), -np.array(CORNER))
+        if home_again:
+            text += f"G0 Z{z:.4f}\n"  # a machine goes up before it goes home
+        text += f"G1 X{x:.4f} Y{y:.4f} Z{z:.4f} F900\n"
+    program = program_of("log", text + "M30\n", job, board)
+    timeline = StockTimeline(board.sheet, program.plan.run, job.bits, cell=1.0)
+    timeline.seek(timeline.duration)
+    return timeline.field.copy()
+
+
+class TestByKeyboard:
+    def test_the_pad_leads_while_it_has_the_focus_and_typing_elsewhere_moves_nothing(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        pad = window.findChild(JogPad)
+        pad.setFocus()
+        for key, axis, by in ((Qt.Key.Key_Right, 0, 5.0), (Qt.Key.Key_Up, 1, 5.0), (Qt.Key.Key_PageDown, 2, -5.0)):
+            QTest.keyClick(pad, key)
+            qtbot.waitUntil(lambda a=axis, b=by: abs(faulty.machine.motion.position[a] - b) < 1e-6, timeout=8_000)
+            stands(qtbot, window)
+        QTest.keyClick(pad, Qt.Key.Key_Minus)
+        QTest.keyClick(pad, Qt.Key.Key_Left)
+        qtbot.waitUntil(lambda: abs(faulty.machine.motion.position[0] - 4.5) < 1e-6, timeout=8_000)
+        stands(qtbot, window)
+        edit = field(window, "Distance to move")
+        edit.setFocus()
+        for key in (Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_PageDown, Qt.Key.Key_Plus, Qt.Key.Key_1):
+            QTest.keyClick(edit, key)
+        QTest.keyClick(edit, Qt.Key.Key_Escape)
+        QTest.qWait(400)
+        assert faulty.machine.motion.position == pytest.approx((4.5, 5.0, -5.0))
+
+    def test_a_held_key_moves_until_it_is_let_go_or_the_focus_goes(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        pad = window.findChild(JogPad)
+        for let_go in ("key", "focus"):
+            pad.setFocus()
+            button(window, "slow").click()
+            pad.setFocus()
+            before = faulty.machine.motion.position[0]
+            QTest.keyPress(pad, Qt.Key.Key_Right)
+            for _ in range(6):
+                QApplication.sendEvent(pad, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Right, Qt.KeyboardModifier.NoModifier, "", True))
+                QTest.qWait(50)
+            assert faulty.machine.motion.position[0] > before + 1.0
+            if let_go == "key":
+                QTest.keyRelease(pad, Qt.Key.Key_Right)
+            else:
+                window.plan.setFocus()
+            stands(qtbot, window)
+            stood = faulty.machine.motion.position
+            QTest.qWait(500)
+            assert faulty.machine.motion.position == stood
+
+    def test_every_part_of_the_page_is_reached_by_tab(self, window, qtbot, served):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        page = window.page("machine").widget
+        wanted = {w.text() for w in page.findChildren(type(button(window, "Home"))) if w.isVisible() and w.isEnabled() and w.text()}
+        seen = set()
+        window.page("machine").where._home.setFocus()
+        for _ in range(120):
+            focused = QApplication.focusWidget()
+            if focused is not None and hasattr(focused, "text") and callable(focused.text):
+                seen.add(focused.text())
+            if isinstance(focused, JogPad):
+                seen.add("pad")
+            QTest.keyClick(focused, Qt.Key.Key_Tab)
+        assert wanted <= seen, wanted - seen
+        assert "pad" in seen
+
+
+class TestStop:
+    @pytest.mark.parametrize("from_", ["page", "header", "key", "dialog", "typing"])
+    def test_it_stops_from_anywhere(self, window, qtbot, served, faulty, from_):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        machine_of(window).jog((500.0, 0.0, 0.0), 600.0)
+        qtbot.waitUntil(lambda: faulty.machine.motion.speed > 5, timeout=5_000)
+        match from_:
+            case "page":
+                QTest.mouseClick(window.page("machine").halt, Qt.MouseButton.LeftButton)
+            case "header":
+                window.show_station("cuts")
+                QTest.mouseClick(next(w for w in window.findChildren(HaltButton) if w.isVisible()), Qt.MouseButton.LeftButton)
+            case "key":
+                window.show_station("board")
+                QTest.keyClick(window.plan, Qt.Key.Key_F9)
+            case "dialog":
+                dialog = QDialog(window)
+                dialog.setModal(True)
+                dialog.show()
+                QTest.keyClick(dialog, Qt.Key.Key_F9)
+                dialog.close()
+            case "typing":
+                edit = field(window, "Distance to move")
+                edit.setFocus()
+                QTest.keyClicks(edit, "4")
+                QTest.keyClick(edit, Qt.Key.Key_F9)
+        qtbot.waitUntil(lambda: faulty.machine.motion.is_still, timeout=3_000)
+        stood = faulty.machine.motion.position
+        QTest.qWait(400)
+        assert faulty.machine.motion.position == stood
+        assert stood[0] < 490.0
+
+    def test_without_a_link_there_is_nothing_red(self, window):
+        assert not [w for w in window.findChildren(HaltButton) if w.isVisible()]
+        assert "emergency" not in words_on(window)
+
+
+class TestWhatIsTold:
+    def test_a_port_that_is_none_is_a_sentence_on_the_page(self, window, qtbot):
+        choose(window, "Machine at", "Another address …")
+        type_into(window, "Address of the machine", "/dev/null")
+        button(window, "Connect").click()
+        qtbot.waitUntil(lambda: "another device" in words_on(window.page("machine")), timeout=10_000)
+        assert machine_of(window).stage is Stage.NONE
+        assert button(window, "Connect").isEnabled()
+
+    def test_a_second_window_is_refused(self, window, qtbot, served):
+        from archimetra.app.session.at_machine import AtMachine
+
+        connect(qtbot, window, served)
+        other = AtMachine(window.session, window.session.planning, window.session.playhead)
+        other.connect_to(served.address)
+        qtbot.waitUntil(lambda: bool(other.problem), timeout=10_000)
+        assert "another window" in other.problem
+        assert machine_of(window).opened is not None
+        other.close()
+
+    def test_a_file_for_another_control_is_told_before_anything_moves(self, window, qtbot, served, faulty):
+        session = window.session
+        session.apply(edits.change_job(session.job, "Controller", controller="rs274-inch"))
+        settle(qtbot, window)
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
+        tick_all(qtbot, window)
+        said = []
+        session.said.connect(lambda _kind, words: said.append(words))
+        before = len(faulty.machine.motion.log)
+        run_button(window).click()
+        assert any("G43" in words and "Output page" in words for words in said)
+        QTest.qWait(200)
+        assert len(faulty.machine.motion.log) == before
+        assert machine_of(window).running is None
+
+    def test_a_board_that_does_not_fit_the_travel_from_this_zero_is_told(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        move(qtbot, window, "X", 400.0)
+        button(window, "X Y zero here").click()
+        qtbot.waitUntil(lambda: machine_of(window).now.zero[0] == pytest.approx(400.0), timeout=5_000)
+        qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
+        tick_all(qtbot, window)
+        said = []
+        window.session.said.connect(lambda _kind, words: said.append(words))
+        run_button(window).click()
+        assert any("over right" in words and "travel" in words for words in said), said
+        assert machine_of(window).running is None
+
+    def test_ticks_go_with_what_they_were_about(self, window, qtbot, served):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
+        tick_all(qtbot, window)
+        assert run_button(window).isEnabled()
+        button(window, "Z zero here").click()
+        qtbot.waitUntil(lambda: not run_button(window).isEnabled(), timeout=5_000)
+        assert "Still to look at: Z zero" in words_on(window.page("machine"))
+
+
+class TestPlaces:
+    def test_a_place_clicked_on_the_plan_is_gone_to_high_above_the_wood(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        zero_all(qtbot, window)
+        move(qtbot, window, "Z", 5.0)
+        before = len(faulty.machine.motion.log)
+        button(window, "Place on the plan …").click()
+        assert isinstance(window.plan.tool, GoTool) if hasattr(window.plan, "tool") else True
+        at = window.plan.view.to_screen(100.0, 200.0)
+        window.plan.is_snapping = False
+        QTest.mouseClick(window.plan, Qt.MouseButton.LeftButton, pos=at.toPoint())
+        qtbot.waitUntil(lambda: machine_of(window).running is not None, timeout=5_000)
+        qtbot.waitUntil(lambda: machine_of(window).running is None, timeout=20_000)
+        way = log_of(faulty)[before:] - CORNER
+        assert way[-1, :2] == pytest.approx((100.0, 200.0), abs=1.5)
+        flat = np.hypot(*np.diff(way[:, :2], axis=0).T) > 1e-6
+        assert way[1:, 2][flat].min() >= machine_of(window).park - 1e-3  # up before anything else
+        assert machine_of(window).on_board() == pytest.approx((100.0, 200.0), abs=1.5)
+
+    def test_a_board_that_lies_askew_turns_the_program_by_what_was_touched(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        zero_all(qtbot, window)
+        move(qtbot, window, "Z", 8.0)
+        page = window.page("machine")
+        page.where._fold.open()
+        page.refresh()
+        first, second = (here for _, here in page.where._touch)
+        first.click()
+        move(qtbot, window, "X", 320.0)
+        move(qtbot, window, "Y", 8.0)
+        second.click()
+        turn = np.degrees(np.arctan2(8.0, 320.0))
+        assert machine_of(window).turn == pytest.approx(turn, abs=1e-3)
+        assert f"{turn:+.3f}°" in words_on(page)
+        tick_all(qtbot, window)
+        before = len(faulty.machine.motion.log)
+        run_button(window).click()
+        qtbot.waitUntil(lambda: (machine_of(window).now.line or 0) > 60, timeout=60_000)
+        machine_of(window).stop()
+        qtbot.waitUntil(lambda: machine_of(window).running is None, timeout=5_000)
+        went = log_of(faulty)[before:] - CORNER
+        went = went[went[:, 2] < 0][:, :2]
+        board, plan = window.session.board, window.session.planning.plan
+        wave = [k for k, cut in enumerate(board.cuts) if cut.name == "Wave border"][0]
+        path = shapely.LineString(plan.cuts[wave].toolpath.xyz[:, :2])
+        turned = shapely.affinity.rotate(path, turn, origin=(0, 0))
+        assert len(went) > 20
+        # the run's arcs are ends alone here: what lies between them is off by their bulge at most
+        assert shapely.distance(turned, shapely.points(went)).max() < 1.5
+        assert shapely.distance(path, shapely.points(went)).max() > 4.0
+
+
+def test_a_window_that_is_closed_while_it_runs_asks_and_stops_the_machine(window, qtbot, served, faulty, monkeypatch):
+    from PySide6.QtWidgets import QMessageBox
+
+    connect(qtbot, window, served)
+    home(qtbot, window)
+    zero_all(qtbot, window)
+    qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
+    tick_all(qtbot, window)
+    run_button(window).click()
+    qtbot.waitUntil(lambda: machine_of(window).stage is Stage.RUNNING, timeout=10_000)
+    answers = iter(["Stay", "Stop it and close"])
+
+    def answer(box):
+        wanted = next(answers)
+        next(one for one in box.buttons() if one.text() == wanted).click()
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    window.session.forget_changes()
+    assert not window.close()
+    assert machine_of(window).stage is Stage.RUNNING
+    assert window.close()
+    end = time.monotonic() + 5
+    while not faulty.machine.motion.is_still and time.monotonic() < end:
+        time.sleep(0.01)
+    assert faulty.machine.motion.is_still
+    qtbot.waitUntil(lambda: bool(broken_runs()) and broken_runs()[0].last.state == "stopped", timeout=10_000)
