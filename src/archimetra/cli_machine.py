@@ -23,7 +23,11 @@ def add_parsers(commands: Any) -> None:
         "--speed", type=float, default=1.0, metavar="TIMES", help="time passes so many times faster for it"
     )
     standin.add_argument(
-        "--fault", action="append", default=[], metavar="WHAT@WHEN", help="misbehave: drop@200 (bytes), reset@5s, cut@300, limit@3s, …"
+        "--fault",
+        action="append",
+        default=[],
+        metavar="WHAT@WHEN",
+        help="misbehave: drop@200 (bytes), reset@5s, cut@300, limit@3s, …",
     )
     standin.add_argument("--unlocked", action="store_true", help="it need not be homed first")
     go_on = commands.add_parser("go-on", help="what is left of a G-code file that was broken off, as a file of its own")
@@ -94,7 +98,9 @@ def stand_in(options: argparse.Namespace) -> int:
         raise UsageError(f"--fault {error}.") from error
     build = Build(travel=(x, y, z), needs_home=not options.unlocked, plate=-z * 0.7)
     machine = StandIn(build)
-    with Served(Faulty(machine, faults) if faults else machine, port=options.tcp, host=options.host, speed=options.speed) as served:
+    with Served(
+        Faulty(machine, faults) if faults else machine, port=options.tcp, host=options.host, speed=options.speed
+    ) as served:
         print(served.address, flush=True)
         served.wait()
     return 0

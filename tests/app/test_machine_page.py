@@ -75,9 +75,13 @@ def connect(qtbot, window, served):
 
 
 def stands(qtbot, window, seconds=20):
-    qtbot.waitUntil(lambda: machine_of(window).stage in (Stage.READY, Stage.CHANGE, Stage.LOCKED), timeout=seconds * 1000)
+    qtbot.waitUntil(
+        lambda: machine_of(window).stage in (Stage.READY, Stage.CHANGE, Stage.LOCKED), timeout=seconds * 1000
+    )
     QTest.qWait(150)
-    qtbot.waitUntil(lambda: machine_of(window).stage in (Stage.READY, Stage.CHANGE, Stage.LOCKED), timeout=seconds * 1000)
+    qtbot.waitUntil(
+        lambda: machine_of(window).stage in (Stage.READY, Stage.CHANGE, Stage.LOCKED), timeout=seconds * 1000
+    )
 
 
 def home(qtbot, window):
@@ -113,7 +117,10 @@ def zero_all(qtbot, window):
 def tick_all(qtbot, window):
     """Every box of the list, as soon as the list is there."""
     what = window.page("machine").what
-    qtbot.waitUntil(lambda: len([w for w in what._list_box.findChildren(QCheckBox) if w.isVisible()]) == len(what.checks()) > 0, timeout=10_000)
+    qtbot.waitUntil(
+        lambda: len([w for w in what._list_box.findChildren(QCheckBox) if w.isVisible()]) == len(what.checks()) > 0,
+        timeout=10_000,
+    )
     for box in window.page("machine").widget.findChildren(QCheckBox):
         if box.isVisible() and not box.isChecked() and box.accessibleName() and "checked zero" not in box.text():
             box.click()
@@ -148,7 +155,7 @@ def test_from_connecting_to_the_park_position_the_board_is_what_was_planned(wind
     qtbot.waitUntil(lambda: machine.running is not None, timeout=5_000)
     qtbot.waitUntil(lambda: machine.running is None and machine.stage is Stage.READY, timeout=30_000)
     traced = log_of(faulty)[before:] - CORNER
-    wave = [k for k, cut in enumerate(board.cuts) if cut.name == "Wave border"][0]
+    wave = next(k for k, cut in enumerate(board.cuts) if cut.name == "Wave border")
     flat = plan.cuts[wave].toolpath.xyz[:, :2]
     reach = shapely.box(*shapely.LineString(traced[2:, :2]).bounds)
     assert reach.buffer(0.05).contains(shapely.box(*shapely.LineString(flat).bounds))
@@ -168,7 +175,24 @@ def test_from_connecting_to_the_park_position_the_board_is_what_was_planned(wind
     QTest.qWait(400)
     assert faulty.machine.motion.position == held
     button(window, "Resume").click()
-    qtbot.waitUntil(lambda: machine.running is None and machine.stage is Stage.READY, timeout=60_000)
+    try:
+        qtbot.waitUntil(lambda: machine.running is None and machine.stage is Stage.READY, timeout=30_000)
+    except Exception:
+        print(
+            "HERE",
+            machine.stage,
+            machine.now,
+            machine.last,
+            faulty.machine.doing,
+            faulty.machine.motion.is_holding,
+            faulty.machine.motion.position,
+            len(faulty.machine.motion.queue),
+            faulty.machine._lines,
+            faulty.machine._pending,
+            faulty.machine._wait,
+            machine._client.process.poll(),
+        )
+        raise
     assert machine.last[1].state == "done"
 
     # the bit is changed: what is looked at before the second file says so
@@ -193,13 +217,15 @@ def test_from_connecting_to_the_park_position_the_board_is_what_was_planned(wind
     assert run_button(window).isEnabled(), window.page("machine").what.why_not()
     run_button(window).click()
     qtbot.waitUntil(lambda: machine.stage is Stage.RUNNING, timeout=5_000)
-    first = plan.times.ends[[b for b in plan.run.blocks if b.cut == board.cuts[-1].id][0].first]
+    first = plan.times.ends[next(b for b in plan.run.blocks if b.cut == board.cuts[-1].id).first]
     qtbot.waitUntil(lambda: machine.moment is not None and machine.moment > first + 90.0, timeout=60_000)
 
     # the line is cut
     faulty.plan([Fault(Kind.CUT, 0)])
     qtbot.waitUntil(lambda: not machine.is_linked, timeout=15_000)
-    qtbot.waitUntil(lambda: bool(machine.problem) and machine.problem in words_on(window.page("machine")), timeout=5_000)
+    qtbot.waitUntil(
+        lambda: bool(machine.problem) and machine.problem in words_on(window.page("machine")), timeout=5_000
+    )
     qtbot.waitUntil(lambda: bool(broken_runs()) and broken_runs()[0].last.state == "link lost", timeout=5_000)
     (broken,) = broken_runs()
     assert broken.last.state == "link lost"
@@ -263,7 +289,9 @@ def _cut_by(job, board, faulty, cuts) -> np.ndarray:
 
 
 class TestByKeyboard:
-    def test_the_pad_leads_while_it_has_the_focus_and_typing_elsewhere_moves_nothing(self, window, qtbot, served, faulty):
+    def test_the_pad_leads_while_it_has_the_focus_and_typing_elsewhere_moves_nothing(
+        self, window, qtbot, served, faulty
+    ):
         connect(qtbot, window, served)
         home(qtbot, window)
         pad = window.findChild(JogPad)
@@ -295,7 +323,9 @@ class TestByKeyboard:
             before = faulty.machine.motion.position[0]
             QTest.keyPress(pad, Qt.Key.Key_Right)
             for _ in range(6):
-                QApplication.sendEvent(pad, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Right, Qt.KeyboardModifier.NoModifier, "", True))
+                QApplication.sendEvent(
+                    pad, QKeyEvent(QEvent.Type.KeyPress, Qt.Key.Key_Right, Qt.KeyboardModifier.NoModifier, "", True)
+                )
                 QTest.qWait(50)
             assert faulty.machine.motion.position[0] > before + 1.0
             if let_go == "key":
@@ -305,13 +335,17 @@ class TestByKeyboard:
             stands(qtbot, window)
             stood = faulty.machine.motion.position
             QTest.qWait(500)
-            assert faulty.machine.motion.position == stood
+            assert faulty.machine.motion.position == pytest.approx(stood, abs=0.05)
 
     def test_every_part_of_the_page_is_reached_by_tab(self, window, qtbot, served):
         connect(qtbot, window, served)
         home(qtbot, window)
         page = window.page("machine").widget
-        wanted = {w.text() for w in page.findChildren(type(button(window, "Home"))) if w.isVisible() and w.isEnabled() and w.text()}
+        wanted = {
+            w.text()
+            for w in page.findChildren(type(button(window, "Home")))
+            if w.isVisible() and w.isEnabled() and w.text()
+        }
         seen = set()
         window.page("machine").where._home.setFocus()
         for _ in range(120):
@@ -337,7 +371,9 @@ class TestStop:
                 QTest.mouseClick(window.page("machine").halt, Qt.MouseButton.LeftButton)
             case "header":
                 window.show_station("cuts")
-                QTest.mouseClick(next(w for w in window.findChildren(HaltButton) if w.isVisible()), Qt.MouseButton.LeftButton)
+                QTest.mouseClick(
+                    next(w for w in window.findChildren(HaltButton) if w.isVisible()), Qt.MouseButton.LeftButton
+                )
             case "key":
                 window.show_station("board")
                 QTest.keyClick(window.plan, Qt.Key.Key_F9)
@@ -470,7 +506,7 @@ class TestPlaces:
         went = log_of(faulty)[before:] - CORNER
         went = went[went[:, 2] < 0][:, :2]
         board, plan = window.session.board, window.session.planning.plan
-        wave = [k for k, cut in enumerate(board.cuts) if cut.name == "Wave border"][0]
+        wave = next(k for k, cut in enumerate(board.cuts) if cut.name == "Wave border")
         path = shapely.LineString(plan.cuts[wave].toolpath.xyz[:, :2])
         turned = shapely.affinity.rotate(path, turn, origin=(0, 0))
         assert len(went) > 20

@@ -27,9 +27,7 @@ from archimetra.output.gcode_reader import read_gcode
 from archimetra.toolpath.shared.moves import Move, straightened
 from sample_plans import plan_of, sample
 
-TWO_BITS = (
-    "G21 G90\nG0 Z20\nT3 M6\nM3 S900\nG0 X10 Y10\nG1 Z-1 F300\nX40\nG0 Z20\nM5\nT1 M6\nM3 S900\nG0 X5 Y50\nG1 Z-2\nY60\nG0 Z20\nM0\nG0 X0\nM2\n"
-)
+TWO_BITS = "G21 G90\nG0 Z20\nT3 M6\nM3 S900\nG0 X10 Y10\nG1 Z-1 F300\nX40\nG0 Z20\nM5\nT1 M6\nM3 S900\nG0 X5 Y50\nG1 Z-2\nY60\nG0 Z20\nM0\nG0 X0\nM2\n"
 
 
 def files(name: str = "Dial face", profile: str = "rs274"):
@@ -85,7 +83,16 @@ class TestCourse:
 
     def test_what_a_control_of_another_kind_takes_is_told_before_anything_moves(self):
         assert not_taken("%\nG21 G90 (a comment G64)\nG1 X1 F1 ; G43\nM30\n%\n") == ""
-        for line, what in (("G64 P0.01", "G64"), ("G43 H1", "G43"), ("G81 X1 R1", "G81"), ("G1 A30", "A30"), ("#100=2", "#"), ("O200", "O200"), ("M98 P1", "M98"), ("hello", "HELLO")):
+        for line, what in (
+            ("G64 P0.01", "G64"),
+            ("G43 H1", "G43"),
+            ("G81 X1 R1", "G81"),
+            ("G1 A30", "A30"),
+            ("#100=2", "#"),
+            ("O200", "O200"),
+            ("M98 P1", "M98"),
+            ("hello", "HELLO"),
+        ):
             told = not_taken(f"G21\n{line}\n")
             assert told.startswith(f"Line 2 says {what}"), told
 
@@ -105,7 +112,13 @@ class TestParts:
         assert (second.bit, second.words) == (1, "Change the bit: T1 comes in.")
         assert third.words == "It waits for you."
 
-    @given(st.lists(st.sampled_from(["G0 X1", "M0", "M6 T2", "M1", "(M6)", "G1 X2 F3", "M60", "M06", "; M0"]), min_size=1, max_size=12))
+    @given(
+        st.lists(
+            st.sampled_from(["G0 X1", "M0", "M6 T2", "M1", "(M6)", "G1 X2 F3", "M60", "M06", "; M0"]),
+            min_size=1,
+            max_size=12,
+        )
+    )
     def test_each_line_is_in_one_part_or_is_the_pause_itself(self, lines):
         text = "\n".join(lines) + "\n"
         parts = parts_of(text)
@@ -198,8 +211,10 @@ class TestChecklist:
         assert len({check.id for check in checks}) == len(checks)
 
     def test_a_spindle_switched_by_hand_is_on_the_list(self):
-        job, board, plan, (file, *_) = files("Dial face", "iso")
-        checks = checks_of(job, board, only_setup(board, job.machine), file.bits[0], controller("iso"), rpm=18000.0, is_new_bit=True)
+        job, board, _plan, (file, *_) = files("Dial face", "iso")
+        checks = checks_of(
+            job, board, only_setup(board, job.machine), file.bits[0], controller("iso"), rpm=18000.0, is_new_bit=True
+        )
         assert any("Spindle on by hand, 18,000" in check.words for check in checks)
         assert any("found again" in check.words for check in checks)
 
@@ -219,9 +234,7 @@ class TestProgress:
 
     @given(st.floats(1, 4000), st.floats(0, 4000), st.floats(0.3, 3.0))
     def test_time_left_comes_to_what_the_run_shows(self, rest, done, pace):
-        assert time_left(rest, done, done * pace, ()) == pytest.approx(
-            rest * (done * pace + 30) / (done + 30)
-        )
+        assert time_left(rest, done, done * pace, ()) == pytest.approx(rest * (done * pace + 30) / (done + 30))
         assert time_left(rest, 0.0, 0.0, [(100.0, 100.0 * pace)]) == pytest.approx(rest * pace)
 
     def test_runs_of_a_machine_say_how_long_it_takes(self):
@@ -280,7 +293,13 @@ class TestOnTheDisk:
         assert runs.last_of(path) == (whole[-1] if whole else None)
 
     def test_only_runs_that_cut_and_did_not_end_are_broken(self, tmp_path):
-        for state, is_air, taken in (("done", False, 3), ("stopped", False, 2), ("running", True, 2), ("running", False, 0), ("link lost", False, 1)):
+        for state, is_air, taken in (
+            ("done", False, 3),
+            ("stopped", False, 2),
+            ("running", True, 2),
+            ("running", False, 0),
+            ("link lost", False, 1),
+        ):
             path, _ = self.put(tmp_path, is_air=is_air, file=state)
             journal = runs.Journal(path)
             journal.note(runs.Progress(at_s=1.0, state=state, taken=taken, done=0))
@@ -301,7 +320,18 @@ class TestOnTheDisk:
 
     def test_records_are_read_past_lines_that_are_none(self, tmp_path):
         path = tmp_path / "x.runs.jsonl"
-        record = runs.Record(began="a", ended="b", machine="m", board="b", file="f", state="done", seconds=2.0, expected_s=1.0, taken=3, lines=3)
+        record = runs.Record(
+            began="a",
+            ended="b",
+            machine="m",
+            board="b",
+            file="f",
+            state="done",
+            seconds=2.0,
+            expected_s=1.0,
+            taken=3,
+            lines=3,
+        )
         runs.keep_record(path, record)
         path.write_bytes(path.read_bytes() + b"{broken\n")
         runs.keep_record(path, record)

@@ -168,9 +168,7 @@ def router_of(job: Job, shop: Shop) -> Router:
 
 def as_router(job: Job, known: Router | None = None) -> Router:
     """The machine of a job as the shop would keep it; what a job does not say (folder, port, plate …) as it is ``known``."""
-    return replace(
-        known or Router(), machine=job.machine, controller=job.controller, output_unit=job.output_unit
-    )
+    return replace(known or Router(), machine=job.machine, controller=job.controller, output_unit=job.output_unit)
 
 
 def in_shop(job: Job, shop: Shop) -> Job:

@@ -35,7 +35,9 @@ def turn_of(should: tuple[Point, Point], found: tuple[Point, Point]) -> float:
     (a, b), (c, d) = should, found
     wanted, real = hypot(b[0] - a[0], b[1] - a[1]), hypot(d[0] - c[0], d[1] - c[1])
     if min(wanted, real) < SHORTEST_MM:
-        raise AskewError(f"The two points are only {min(wanted, real):.1f} mm apart. Take two that are at least {SHORTEST_MM:.0f} mm apart.")
+        raise AskewError(
+            f"The two points are only {min(wanted, real):.1f} mm apart. Take two that are at least {SHORTEST_MM:.0f} mm apart."
+        )
     if abs(wanted - real) > MOST_STRETCH_MM:
         raise AskewError(
             f"The two points should be {wanted:.2f} mm apart and were found {real:.2f} mm apart. Touch both again: one of them is another place."
@@ -43,7 +45,9 @@ def turn_of(should: tuple[Point, Point], found: tuple[Point, Point]) -> float:
     turn = degrees(atan2(d[1] - c[1], d[0] - c[0]) - atan2(b[1] - a[1], b[0] - a[0]))
     turn = (turn + 180.0) % 360.0 - 180.0
     if abs(turn) > MOST_TURN_DEG:
-        raise AskewError(f"The board would lie {turn:.1f} degrees askew. Lay it straighter, or touch the points in the other order.")
+        raise AskewError(
+            f"The board would lie {turn:.1f} degrees askew. Lay it straighter, or touch the points in the other order."
+        )
     return turn
 
 
@@ -57,7 +61,9 @@ def turned(text: str, turn: float) -> str:
         bare = _COMMENT.sub(lambda m: " " * len(m.group()), line)
         for code in _CODE.findall(bare):
             if code in _NOT_TURNED:
-                raise AskewError(f"Line {number} {_NOT_TURNED[code]}: such a program is not turned. Lay the board straight instead.")
+                raise AskewError(
+                    f"Line {number} {_NOT_TURNED[code]}: such a program is not turned. Lay the board straight instead."
+                )
             if code == "20":
                 digits = 5
         words = {letter.upper(): float(value) for letter, value in _PLACE.findall(bare)}
@@ -65,10 +71,12 @@ def turned(text: str, turn: float) -> str:
             out.append(line)
             continue
         at |= {letter: value for letter, value in words.items() if letter in "XY"}
-        new = {}
+        new: dict[str, float] = {}
         if words.keys() & {"X", "Y"}:
             if len(at) < 2:
-                raise AskewError(f"Line {number} names {next(iter(at))} alone, before the other was ever named: such a program is not turned.")
+                raise AskewError(
+                    f"Line {number} names {next(iter(at))} alone, before the other was ever named: such a program is not turned."
+                )
             new |= {"X": at["X"] * c - at["Y"] * s, "Y": at["X"] * s + at["Y"] * c}
         if words.keys() & {"I", "J"}:
             i, j = words.get("I", 0.0), words.get("J", 0.0)

@@ -42,7 +42,11 @@ def checks_of(
     if bit is not None:
         out.append(Check(f"bit {bit.id} {bit.name}", f"Bit {bit.letter} is in and tight: {bit.name}"))
     x, y = board.zero.point(sheet)
-    plain = f"x {length(x)}, y {length(y)} {unit} on the sheet" if board.zero.at is ZeroAt.TYPED else f"{board.zero.at.value} of the sheet"
+    plain = (
+        f"x {length(x)}, y {length(y)} {unit} on the sheet"
+        if board.zero.at is ZeroAt.TYPED
+        else f"{board.zero.at.value} of the sheet"
+    )
     out.append(Check(f"xy {board.id} {setup.zero} {board.zero}", f"X Y zero: {setup.zero_name or plain}"))
     named = f" with bit {bit.letter}" if bit is not None else ""
     bit_id = bit.id if bit is not None else ""

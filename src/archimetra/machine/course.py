@@ -17,7 +17,40 @@ _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 _PAUSE = re.compile(r"M0*([016])(?!\d)", re.IGNORECASE)
 _WORD = re.compile(r"([A-Z])\s*([-+]?(?:\d+\.?\d*|\.\d+))")
 # what the common line-acknowledged controls carry out
-_TAKEN_G = {0, 1, 2, 3, 4, 10, 17, 18, 19, 20, 21, 28, 30, 38.2, 40, 43.1, 49, 53, 54, 55, 56, 57, 58, 59, 61, 80, 90, 91, 91.1, 92, 93, 94}
+_TAKEN_G = {
+    0,
+    1,
+    2,
+    3,
+    4,
+    10,
+    17,
+    18,
+    19,
+    20,
+    21,
+    28,
+    30,
+    38.2,
+    40,
+    43.1,
+    49,
+    53,
+    54,
+    55,
+    56,
+    57,
+    58,
+    59,
+    61,
+    80,
+    90,
+    91,
+    91.1,
+    92,
+    93,
+    94,
+}
 _TAKEN_M = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
 _GOES = re.compile(r"[XY]\s*[-+.\d]", re.IGNORECASE)
 _CHANGE = re.compile(r"T0*(\d+)", re.IGNORECASE)
@@ -64,7 +97,7 @@ def course_of(text: str, at: Place | None = None) -> Course:
         nothing = (np.nan, np.nan, np.nan)
         return Course(np.zeros((0, 3)), np.zeros(0, dtype=np.int64), nothing, nothing, nothing, nothing)
     # an arc whose beginning was never named, in X or in Y, cannot be followed: its end stands for it
-    is_known = np.isfinite(read.xyz[:, :2]).all(axis=1) & np.isfinite(read.centre).all(axis=1)
+    is_known = np.array(np.isfinite(read.xyz[:, :2]).all(axis=1) & np.isfinite(read.centre).all(axis=1))
     is_known[1:] &= is_known[:-1]
     is_known[0] = False
     kind = np.where(is_known, read.kind, np.minimum(read.kind, Move.LINE)).astype(np.uint8)
@@ -154,7 +187,11 @@ def parts_of(text: str) -> tuple[Part, ...]:
         out.append(Part(first, number, words, bit, skipped))
         skipped = -1
         first = number + 1
-        words = (f"Change the bit: T{named} comes in." if named else "Change the bit.") if is_change else "It waits for you."
+        words = (
+            (f"Change the bit: T{named} comes in." if named else "Change the bit.")
+            if is_change
+            else "It waits for you."
+        )
         bit = named if is_change else 0
     out.append(Part(first, len(lines), words, bit, skipped))
     return tuple(part for part in out if part.last > part.first)

@@ -32,12 +32,17 @@ from archimetra.machine.protocol import Doing, Lines, Report
 from archimetra.machine.streaming import ENDS, State, Stream
 
 ASK_S = 0.1  # between two questions how it is
+SOON_S = 0.03  # the same while it is not known yet where zero is
 GREET_S = 4.0  # a control that begins anew takes this long to speak
 LOST_S = 2.0
+STOPS_S = 0.15  # reports that come sooner after a stop may be of before it
 HELD_S = 0.25  # a held jog that is not said again ends
 PIECE_S = 0.1  # a held jog is sent in pieces as long as this
 AHEAD = 3  # pieces sent before they are begun
-_STEPS = {"feed": (b"\x90", b"\x91", b"\x92", b"\x93", b"\x94"), "spindle": (b"\x99", b"\x9a", b"\x9b", b"\x9c", b"\x9d")}
+_STEPS = {
+    "feed": (b"\x90", b"\x91", b"\x92", b"\x93", b"\x94"),
+    "spindle": (b"\x99", b"\x9a", b"\x9b", b"\x9c", b"\x9d"),
+}
 
 
 class Phase(StrEnum):
@@ -80,12 +85,14 @@ class Link:
         self._jog_ends = False
         self._needs_reset = False
         self._is_stopping = False
+        self._stopped_at = 0.0
         self._greets_until = 0.0  # after a reset nothing is said until it greets, or this moment
         self._waiting: list[_Asked] = []
         self._done: list[Answered] = []
         self._run_s = 0.0
         self._was_slowed = False
         self._has_ended = True
+        self._asking_from = 0.0
 
     # ---- what the window wants
 
@@ -181,22 +188,21 @@ class Link:
             self.stream.resume()
 
     def stop(self, words: str = "") -> None:
-        """At once, whatever it does."""
+        """At once, whatever it does, and whatever the last report said: that is a tenth of a second old."""
         self._held = None
+        is_homing = self._doing is Doing.HOME or any(one.line == "$H" for one in self._asked)
+        is_standing = self._doing is Doing.HOLD and self.report is not None and self.report.feed < 0.5
         self._forget_asked("It was stopped.")
         if self.stream is not None and self.stream.state not in ENDS:
             self.stream.stop(words)
             return
-        if self._doing is Doing.HOME:  # a hold does not end that, nor does it know where it is
+        if self.phase is not Phase.OPEN:
+            return
+        if is_homing or is_standing:  # a hold does not end homing, nor does it know where it is
             self._reset()
-        elif self._doing is Doing.JOG:
-            self._jog_ends = True
-            self._out[:] = protocol.JOG_CANCEL
-        elif self._doing is Doing.HOLD:
-            self._reset()
-        elif self._doing is Doing.RUN:
-            self._out[:] = protocol.HOLD
-            self._is_stopping = True
+            return
+        self._out[:] = protocol.JOG_CANCEL + protocol.HOLD
+        self._is_stopping, self._stopped_at = True, self._now
 
     def override(self, message: Override) -> None:
         """To so many percent: full first, then in steps of ten and of one."""
@@ -212,9 +218,7 @@ class Link:
 
     def pull(self) -> bytes:
         """What goes out now."""
-        if self.stream is not None and self.is_running:
-            self._out += self.stream.pull()
-        elif self.stream is not None and not self._has_ended:
+        if (self.stream is not None and self.is_running) or (self.stream is not None and not self._has_ended):
             self._out += self.stream.pull()
         out = bytes(self._out)
         self._out.clear()
@@ -239,9 +243,10 @@ class Link:
             self._look_at_end()
             return
         self._look_at_end()
-        if now - self._question >= ASK_S:
+        if now - self._question >= (ASK_S if self.phase is Phase.OPEN else SOON_S):
             self._question = now
             self._out += protocol.STATUS
+        self._open()
         if self.phase is Phase.GREETING and now > GREET_S:
             self.gone(
                 f"What is at {self.address} says nothing that a control says. Is it another device, or set to another speed?"
@@ -259,7 +264,18 @@ class Link:
         for one in [one for one in self._asked if now > one.until]:
             self._asked.remove(one)
             self._needs_reset = True
-            self._answered(one, False, "The control took too long over it. Look at the machine; what it still held is forgotten.")
+            self._answered(
+                one, False, "The control took too long over it. Look at the machine; what it still held is forgotten."
+            )
+
+    def _open(self) -> None:
+        """All is known once it has said what it is set to and where zero is, which it tells in some of its reports alone."""
+        if self.phase is not Phase.ASKING:
+            return
+        self._asking_from = self._asking_from or self._now
+        if not self._asked and (self.zero is not None or self._now - self._asking_from > GREET_S):
+            self.phase = Phase.OPEN
+            self.told.append(Opened(self.address, " ".join(self._version)[:120], self._settings))
 
     def gone(self, words: str) -> None:
         """The line is gone, or never spoke."""
@@ -336,12 +352,12 @@ class Link:
             self._out += b"$I\n$$\n"
         if self._jog_ends and report.doing is Doing.JOG and self._held is None:
             self._out += protocol.JOG_CANCEL  # a piece that was under way came after the first
-        elif report.doing is not Doing.JOG:
+        elif report.doing is not Doing.JOG and not any(one.number is None for one in self._asked):
             self._jog_ends = False
-        if self._is_stopping and not (report.doing is Doing.RUN or (report.doing is Doing.HOLD and report.feed >= 0.5)):
+        is_moving = report.doing in (Doing.RUN, Doing.JOG) or report.feed >= 0.5
+        if self._is_stopping and not is_moving and self._now - self._stopped_at > STOPS_S:
             self._is_stopping = False
-            if report.doing is Doing.HOLD:
-                self._reset()
+            self._reset()  # what it holds and has not read yet is forgotten; standing, it loses no position by that
         if report.doing is Doing.ALARM and was is not Doing.ALARM:
             self._held = None
 
@@ -359,12 +375,11 @@ class Link:
         if not self._asked:
             return
         one = self._asked.popleft()
+        if self._jog_ends and one.number is None and one.line.startswith("$J"):
+            self._out += protocol.JOG_CANCEL  # it was read after the first
         if one.number is not None:  # told once the next report says how it stands after it
             self._done.append(Answered(one.number, True, "", tuple(one.said)))
             self._question = -inf
-        if self.phase is Phase.ASKING and not self._asked:
-            self.phase = Phase.OPEN
-            self.told.append(Opened(self.address, " ".join(self._version)[:120], self._settings))
 
     def _coded(self, kind: str, number: int) -> None:
         words = protocol.said(kind, number)
@@ -379,9 +394,6 @@ class Link:
         if self._asked:
             one = self._asked.popleft()
             self._answered(one, False, f"The control refused it: {words}.")
-            if self.phase is Phase.ASKING and not self._asked:
-                self.phase = Phase.OPEN
-                self.told.append(Opened(self.address, " ".join(self._version)[:120], self._settings))
 
     def _learn(self, text: str, line: bytes) -> None:
         setting = protocol.read_setting(text)

@@ -72,7 +72,11 @@ class LinkClient:
                 if not self._is_closing:
                     self._on_told(one)  # type: ignore[arg-type]
         if not is_gone and not self._is_closing:
-            self._on_told(Gone("The program that holds the line to the machine has ended. Look at the machine, then connect again."))
+            self._on_told(
+                Gone(
+                    "The program that holds the line to the machine has ended. Look at the machine, then connect again."
+                )
+            )
         with self._lock:
             self._socket.close()
         self.process.wait()

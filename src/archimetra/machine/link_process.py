@@ -42,7 +42,7 @@ from archimetra.machine.messages import (
 )
 from archimetra.machine.ports import Line, LinkError, open_line
 from archimetra.machine.runs import About, Journal, Progress, Record, keep_record, now_words, read_about, read_program
-from archimetra.machine.streaming import ENDS, State, Stream
+from archimetra.machine.streaming import ENDS, Stream
 
 TICK_S = 0.01
 NOW_S = 0.05
@@ -177,7 +177,9 @@ class Served:
         try:
             data = self.line.read()
         except OSError as error:
-            self.link.gone(f"The line to {self.link.address} is gone ({error.strerror or error}). Is the machine still plugged in and switched on?")
+            self.link.gone(
+                f"The line to {self.link.address} is gone ({error.strerror or error}). Is the machine still plugged in and switched on?"
+            )
             return
         self.link.take(data)
 
@@ -193,7 +195,9 @@ class Served:
             self._to_line = self._to_line[self.line.write(self._to_line) :]
         except OSError as error:
             self._to_line = b""
-            self.link.gone(f"The line to {self.link.address} is gone ({error.strerror or error}). Is the machine still plugged in and switched on?")
+            self.link.gone(
+                f"The line to {self.link.address} is gone ({error.strerror or error}). Is the machine still plugged in and switched on?"
+            )
 
     # ---- a run
 
@@ -204,7 +208,9 @@ class Served:
             lines, way, of_lines = read_program(folder)
             stream = Stream(lines, way=self._way(way, message.zero), of_lines=[-1, *of_lines.tolist()])
         except (OSError, ValueError) as error:
-            self.link.told.append(Answered(message.number, False, f"The program cannot be read back from {folder}: {error}."))
+            self.link.told.append(
+                Answered(message.number, False, f"The program cannot be read back from {folder}: {error}.")
+            )
             return
         self.link.begin(message.number, stream, message.zero)
         if self.link.stream is stream:
@@ -225,16 +231,28 @@ class Served:
 
     def _note_progress(self, now: float) -> None:
         stream = self.link.stream
-        if self._about is not None and stream is not None and stream.state not in ENDS and now - self._noted >= JOURNAL_S:
+        if (
+            self._about is not None
+            and stream is not None
+            and stream.state not in ENDS
+            and now - self._noted >= JOURNAL_S
+        ):
             self._noted = now
             known = stream.known
-            self._disk.put(("note", Progress(at_s=self.link.now().run_s, state=stream.state.value, taken=known.taken, done=known.done)))
+            self._disk.put(
+                (
+                    "note",
+                    Progress(at_s=self.link.now().run_s, state=stream.state.value, taken=known.taken, done=known.done),
+                )
+            )
 
     def _ended(self, end: Ended) -> None:
         about, self._about = self._about, None
         if about is None:
             return
-        self._disk.put(("note", Progress(at_s=end.seconds, state=end.state, taken=end.taken, done=end.done, words=end.words)))
+        self._disk.put(
+            ("note", Progress(at_s=end.seconds, state=end.state, taken=end.taken, done=end.done, words=end.words))
+        )
         if about.is_air or not about.log:
             return
         record = Record(

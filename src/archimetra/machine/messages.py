@@ -5,7 +5,7 @@ A message is four bytes of length and a msgpack record that names its kind; what
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 import msgspec
 
@@ -171,7 +171,7 @@ class Mailbox:
     """Bytes that come, made into messages of one direction. Raises ValueError for what is none."""
 
     def __init__(self, *, is_link: bool) -> None:
-        self._decoder: msgspec.msgpack.Decoder = _to_link if is_link else _from_link
+        self._decoder: msgspec.msgpack.Decoder[Any] = _to_link if is_link else _from_link
         self._bytes = bytearray()
 
     def take(self, data: bytes) -> list[Message]:

@@ -90,7 +90,9 @@ def open_line(address: str, *, speed: int = SPEED) -> Line:
         raise LinkError("No port is chosen. Choose one, or type host:port.")
     network = _NETWORK.fullmatch(address)
     if network is None and not address.startswith("/"):
-        raise LinkError(f"'{address}' is no port. Choose one of the list, or type host:port or a path that begins with /.")
+        raise LinkError(
+            f"'{address}' is no port. Choose one of the list, or type host:port or a path that begins with /."
+        )
     lock = _locked(address if network is not None else os.path.realpath(address), address)
     try:
         if network is not None:
@@ -152,11 +154,15 @@ def _look_at(path: str) -> None:
     try:
         kind = os.stat(path).st_mode
     except FileNotFoundError as error:
-        raise LinkError(f"{path} is not there. Is the machine plugged in and switched on? Look for ports again.") from error
+        raise LinkError(
+            f"{path} is not there. Is the machine plugged in and switched on? Look for ports again."
+        ) from error
     except OSError as error:
         raise LinkError(_why(path, error)) from error
     if not stat.S_ISCHR(kind):
-        raise LinkError(f"{path} is no port but a {'folder' if stat.S_ISDIR(kind) else 'file'}. Choose one of the list.")
+        raise LinkError(
+            f"{path} is no port but a {'folder' if stat.S_ISDIR(kind) else 'file'}. Choose one of the list."
+        )
 
 
 def _why(path: str, error: Exception) -> str:

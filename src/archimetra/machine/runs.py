@@ -14,7 +14,7 @@ import shutil
 from collections.abc import Sequence
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
@@ -223,7 +223,3 @@ def pace_of(timed: Sequence[tuple[float, float]]) -> float:
 def counts(state: str, expected_s: float, *, was_slowed: bool) -> bool:
     """Whether a run tells how fast the machine is."""
     return state == "done" and expected_s >= LEAST_TIMED_S and not was_slowed
-
-
-def plain(record: Record) -> dict[str, Any]:
-    return msgspec.to_builtins(record)

@@ -93,7 +93,7 @@ class Stream:
         self._now = 0.0
         self._way = None if way is None else np.asarray(way, dtype=np.float64)
         self._of_lines = np.asarray(of_lines, dtype=np.int64)
-        self._done = 0
+        self._done = self._came_to = 0
         self._on_way: tuple[int, float] | None = None  # the stretch of the way it is on, and how far along
 
     # ---- what a person asks
@@ -274,7 +274,10 @@ class Stream:
             return
         row = begin + int(near[0])
         self._on_way = row, float(t[near[0]])
-        self._done = max(self._done, int(self._of_lines[row]))
+        # certain is only what two reports after each other agree on: a digit lost in one may tell of a later place
+        came_to = int(self._of_lines[row])
+        self._done = max(self._done, min(came_to, self._came_to))
+        self._came_to = came_to
 
     def _doubt(self, what: str) -> None:
         self._out[:] = HOLD

@@ -132,16 +132,16 @@ class AtMachine(QObject):
     @property
     def reach(self) -> tuple[Place, Place]:
         """Where the bit gets to, mm in machine coordinates: by the shop, and no further than the control says of its own travel."""
-        low, high = self.router.reach()
+        low, high = (list(one) for one in self.router.reach())
         settings = self.opened.settings if self.opened is not None else {}
         for k in range(3):
             own = settings.get(130 + k, 0.0)
             if 0 < own < high[k] - low[k]:
                 if low[k] < 0:
-                    low = (*low[:k], high[k] - own, *low[k + 1 :])
+                    low[k] = high[k] - own
                 else:
-                    high = (*high[:k], low[k] + own, *high[k + 1 :])
-        return low, high
+                    high[k] = low[k] + own
+        return (low[0], low[1], low[2]), (high[0], high[1], high[2])
 
     @property
     def travel_words(self) -> str:
@@ -165,7 +165,9 @@ class AtMachine(QObject):
             return Stage.NONE
         if self.opened is None or not self.now.doing:
             return Stage.OPENING
-        if self._is_beginning or self._is_probing:  # what is told meanwhile is of the program before, or between two touches
+        if (
+            self._is_beginning or self._is_probing
+        ):  # what is told meanwhile is of the program before, or between two touches
             return Stage.MOVING
         run, doing = self.now.run, self.now.doing
         if self.running is not None and run in ("running", "held"):
@@ -343,7 +345,9 @@ class AtMachine(QObject):
         """Ticks of the list that were about the zero before are taken away: what is to be looked at is another now."""
         if is_flat:
             self.turn, self.touched = 0.0, {}
-        self.ticked = {one for one in self.ticked if not ((is_flat and one.startswith("xy ")) or (is_z and one.startswith("z ")))}
+        self.ticked = {
+            one for one in self.ticked if not ((is_flat and one.startswith("xy ")) or (is_z and one.startswith("z ")))
+        }
         self.changed.emit()
 
     def probe_z(self, plate: float) -> None:
@@ -440,7 +444,9 @@ class AtMachine(QObject):
         if not all(v == v for v in (*course.cut_low, *course.cut_high)):
             self.said.emit("note", "This file cuts nothing.")
             return
-        self._run_air(around(course.cut_low, course.cut_high, height=height, feed=feed), "bounds in air", "What it cuts")
+        self._run_air(
+            around(course.cut_low, course.cut_high, height=height, feed=feed), "bounds in air", "What it cuts"
+        )
 
     def _run_air(self, text: str, name: str, what: str) -> None:
         from archimetra.machine import runs
@@ -532,7 +538,11 @@ class AtMachine(QObject):
             self.said.emit("caution", "The machine has not said where it is yet.")
             return
         about = msgspec.structs.replace(
-            running.about, offset=offset, lines=sent.count("\n"), zero=zero, expected_s=self._expected(running, offset, sent.count("\n"))
+            running.about,
+            offset=offset,
+            lines=sent.count("\n"),
+            zero=zero,
+            expected_s=self._expected(running, offset, sent.count("\n")),
         )
         from archimetra.machine.course import beyond, by_machine, not_taken
 
@@ -551,7 +561,9 @@ class AtMachine(QObject):
         if running.times is None:
             return 0.0
         first, last = max(offset, 0), offset + count
-        return running.times.at(last - 1, 1.0) - (running.times.at(first - 1, 1.0) if first > 0 else running.times.begin)
+        return running.times.at(last - 1, 1.0) - (
+            running.times.at(first - 1, 1.0) if first > 0 else running.times.begin
+        )
 
     @property
     def park(self) -> float:
@@ -570,7 +582,9 @@ class AtMachine(QObject):
         try:
             folder = runs.put_down(text, course, about)
         except OSError as error:
-            self.said.emit("stop", f"The program could not be put down for the link: {error.strerror or error}. Nothing was begun.")
+            self.said.emit(
+                "stop", f"The program could not be put down for the link: {error.strerror or error}. Nothing was begun."
+            )
             return
         before, self.running = self.running, running
         self._is_beginning = True
@@ -651,7 +665,9 @@ class AtMachine(QObject):
         else:
             parts, number = (Part(0, lines, "", 0),), 0
         key = plan.run_key if plan is not None and file is not None else ""
-        running = Running(about.file, text, parts, number, about, times, key, self._document.board_id if file is not None else "")
+        running = Running(
+            about.file, text, parts, number, about, times, key, self._document.board_id if file is not None else ""
+        )
         self._gone_on_with = broken
         self._run_part(running, number, start)
 
@@ -661,7 +677,9 @@ class AtMachine(QObject):
         """The file of the shown plan a broken run was of, None where it is another by now; the program to go on with; how many lines it has."""
         from archimetra.output.files import digest_of
 
-        file = next((one for one in self._planning.files if digest_of(one.text.encode("ascii")) == broken.about.digest), None)
+        file = next(
+            (one for one in self._planning.files if digest_of(one.text.encode("ascii")) == broken.about.digest), None
+        )
         if file is None or broken.about.board_id != self._document.board_id:
             return None, broken.text, broken.text.count("\n")
         from archimetra.machine.askew import turned
@@ -720,7 +738,13 @@ class AtMachine(QObject):
     def moment(self) -> float | None:
         """The moment of the plan the run is at, s; None where it is not of the plan that is shown."""
         running, plan = self.running, self._planning.plan
-        if running is None or running.times is None or plan is None or plan.run_key != running.run_key or self._is_beginning:
+        if (
+            running is None
+            or running.times is None
+            or plan is None
+            or plan.run_key != running.run_key
+            or self._is_beginning
+        ):
             return None
         if running.board != self._document.board_id:
             return None
@@ -777,7 +801,11 @@ class AtMachine(QObject):
             self.running = None
             if is_done:
                 self.done_files.add(about.digest)
-        if not about.is_air and runs.counts(end.state, about.expected_s, was_slowed=end.was_slowed) and about.offset == 0:
+        if (
+            not about.is_air
+            and runs.counts(end.state, about.expected_s, was_slowed=end.was_slowed)
+            and about.offset == 0
+        ):
             self._keep_time(about.machine, about.expected_s, end.seconds)
         if not is_done:
             kind = "note" if end.state == "stopped" else "stop"

@@ -10,9 +10,9 @@ from archimetra.app.stations.machine.mishap_panel import MishapPanel
 from archimetra.app.stations.machine.what_panel import WhatPanel
 from archimetra.app.stations.machine.where_panel import WherePanel
 from archimetra.app.stations.page import Page, shown
+from archimetra.app.theme.tokens import Tokens
 from archimetra.app.widgets.fields import label
 from archimetra.app.widgets.halt import HaltButton
-from archimetra.app.theme.tokens import Tokens
 
 
 class MachinePage(Page):

@@ -34,7 +34,9 @@ class JogPad(QFrame):
         self.setProperty("kind", "pad")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Move the bit: arrow keys for X and Y, page keys for Z, plus and minus for the step")
-        self.setToolTip("Click here or come with Tab, then: arrow keys move X and Y, PgUp and PgDn move Z, + and − change the step")
+        self.setToolTip(
+            "Click here or come with Tab, then: arrow keys move X and Y, PgUp and PgDn move Z, + and − change the step"
+        )
         grid = QGridLayout(self)
         grid.setContentsMargins(8, 8, 8, 8)
         grid.setSpacing(4)

@@ -56,10 +56,18 @@ class LinkForm(Rows):
         known = router.port
         if known and known not in (STICK, STAND_IN) and known not in [path for path, _ in self._items]:
             self._items.append((known, known))
-        self._items += [(_ANOTHER, "Another address …"), (STICK, "No link: files on a stick"), (STAND_IN, "None, to try: a stand-in")]
+        self._items += [
+            (_ANOTHER, "Another address …"),
+            (STICK, "No link: files on a stick"),
+            (STAND_IN, "None, to try: a stand-in"),
+        ]
         if self._chosen not in [key for key, _ in self._items]:
             self._chosen = known or (ports[0].path if ports else STAND_IN)
-        fill(self._baud, [f"{speed}" for speed in SPEEDS], SPEEDS.index(router.baud) if router.baud in SPEEDS else SPEEDS.index(115200))
+        fill(
+            self._baud,
+            [f"{speed}" for speed in SPEEDS],
+            SPEEDS.index(router.baud) if router.baud in SPEEDS else SPEEDS.index(115200),
+        )
 
     def _choose(self, index: int) -> None:
         self._chosen = self._items[index][0]
@@ -105,7 +113,11 @@ class LinkForm(Rows):
         self._close.setEnabled(machine.running is None)
         self._close.setToolTip("" if self._close.isEnabled() else "Stop the program first, or wait for its end")
         opened = machine.opened
-        self._to.setText(f"{opened.version or 'A control'} at {opened.address}" if opened is not None else "Waiting for it to speak …")
+        self._to.setText(
+            f"{opened.version or 'A control'} at {opened.address}"
+            if opened is not None
+            else "Waiting for it to speak …"
+        )
         if self.is_stick and not is_linked:
             words = "Write the files on the Output page, carry them over, and mark here what was cut."
         elif machine.problem:

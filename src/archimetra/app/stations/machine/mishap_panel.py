@@ -55,7 +55,7 @@ class MishapPanel(Rows):
         self._hide_place()
 
     def refresh(self) -> None:
-        found = self.machine.broken() if self.form.parentWidget() is None or self.form.parentWidget().isVisible() else []
+        found = self.machine.broken()
         self._broken = found[0] if found else None
         shown(self.form, self._broken is not None)
         broken = self._broken
@@ -74,10 +74,16 @@ class MishapPanel(Rows):
         self._name.setText(about.file)
         done = last.done + (about.offset if file is not None else 0)
         taken = last.taken + (about.offset if file is not None else 0)
-        said = [f"On '{about.board}' of {about.job}: {last.state}." if last.state not in ("running", "held") else f"On '{about.board}' of {about.job}: it broke off without a word, as when the power goes."]
+        said = [
+            f"On '{about.board}' of {about.job}: {last.state}."
+            if last.state not in ("running", "held")
+            else f"On '{about.board}' of {about.job}: it broke off without a word, as when the power goes."
+        ]
         said.append(f"Certainly done up to line {max(done, 0)} of {lines}; the control had taken {max(taken, 0)}.")
         if file is None:
-            said.append("The job has changed since, or shows another board: the program is gone on with as it was sent.")
+            said.append(
+                "The job has changed since, or shows another board: the program is gone on with as it was sent."
+            )
         self._what.setText(" ".join(said))
         self._show_place()
 
@@ -91,7 +97,9 @@ class MishapPanel(Rows):
             self._entry.setText("It was never about to go down into the wood: run the whole file again.")
         else:
             x, y, z = (format_length(v, unit) for v in start.at)
-            self._entry.setText(f"The bit goes up, over X {x} Y {y}, down to Z {z} above the wood, and on from there. What is cut once more takes no wood.")
+            self._entry.setText(
+                f"The bit goes up, over X {x} Y {y}, down to Z {z} above the wood, and on from there. What is cut once more takes no wood."
+            )
             setup = self.machine.setup
             place = setup.on_board(start.at[0] + setup.zero[0], start.at[1] + setup.zero[1])
             if self._broken is not None and self._broken.about.board_id == self.session.board_id:
@@ -103,9 +111,11 @@ class MishapPanel(Rows):
         words = ""
         if stage is Stage.NONE:
             words = "Connect the machine to go on, or write the rest as a file."
-        elif stage is Stage.LOCKED:
-            words = "Home the machine first: its position may be lost."
-        elif self._broken is not None and self._broken.last.state in ("alarm", "position not trusted", "link lost") and not self.machine.is_homed:
+        elif stage is Stage.LOCKED or (
+            self._broken is not None
+            and self._broken.last.state in ("alarm", "position not trusted", "link lost")
+            and not self.machine.is_homed
+        ):
             words = "Home the machine first: its position may be lost."
         elif not self._is_checked.isChecked():
             words = "Touch off again, or look that zero is where it was."

@@ -3,7 +3,17 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QProgressBar,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from archimetra.app.session.at_machine import Running, Stage
 from archimetra.app.session.session import Session
@@ -64,6 +74,7 @@ class WhatPanel(Rows):
         self._chosen = 0
         self._shown_files: object = None
         self._shown_checks: tuple[Check, ...] = ()
+        self._ticks: list[QCheckBox] = []
         session.planning.files_made.connect(self.refresh)
 
     # ---- what is chosen
@@ -136,7 +147,9 @@ class WhatPanel(Rows):
             return planning.files_problem or self._why_none()
         missing = [check for check in self.checks() if check.id not in machine.ticked]
         if missing:
-            return "Look at what is on the list first." if len(missing) > 1 else f"Still to look at: {missing[0].words}."
+            return (
+                "Look at what is on the list first." if len(missing) > 1 else f"Still to look at: {missing[0].words}."
+            )
         return ""
 
     def _why_none(self) -> str:
@@ -224,7 +237,11 @@ class WhatPanel(Rows):
         name = QPushButton()
         name.setProperty("kind", "link")
         words = file.name
-        name.setText(name.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, scaled(NAME_PX - 26 * min(len(file.bits), 3))))
+        name.setText(
+            name.fontMetrics().elidedText(
+                words, Qt.TextElideMode.ElideMiddle, scaled(NAME_PX - 26 * min(len(file.bits), 3))
+            )
+        )
         name.setToolTip(f"{file.name}: choose it to run next")
         name.setAccessibleName(f"Choose file {number + 1}, {file.name}")
         name.setStyleSheet("text-align: left; font-weight: 600;" if number == self._chosen else "text-align: left;")
@@ -239,7 +256,9 @@ class WhatPanel(Rows):
             mark.setProperty("kind", "small")
             mark.setAccessibleName(f"Mark cut: {file.name}")
             mark.setEnabled(self.session.board.written is not None)
-            mark.setToolTip("Count this file as cut once more" if mark.isEnabled() else "Write the files first, on the Output page")
+            mark.setToolTip(
+                "Count this file as cut once more" if mark.isEnabled() else "Write the files first, on the Output page"
+            )
             mark.clicked.connect(lambda _c=False, f=file: self._mark_cut(f))
             row.addWidget(mark)
         return card
@@ -249,15 +268,14 @@ class WhatPanel(Rows):
     def _show_checks(self) -> None:
         checks = self.checks()
         if checks == self._shown_checks and self._list.count():
-            for k, check in enumerate(checks):
-                box = self._list.itemAt(k).widget() if k < self._list.count() else None
-                if isinstance(box, QWidget) and (tick := box.findChild(QCheckBox)) is not None:
-                    tick.blockSignals(True)
-                    tick.setChecked(check.id in self.machine.ticked)
-                    tick.blockSignals(False)
+            for check, tick in zip(checks, self._ticks, strict=True):
+                tick.blockSignals(True)
+                tick.setChecked(check.id in self.machine.ticked)
+                tick.blockSignals(False)
             return
         self._shown_checks = checks
         _clear(self._list)
+        self._ticks.clear()
         for check in checks:
             self._list.addWidget(self._check_row(check))
 
@@ -271,6 +289,7 @@ class WhatPanel(Rows):
         tick.setAccessibleName(check.words)
         tick.setChecked(check.id in self.machine.ticked)
         tick.toggled.connect(lambda is_on, c=check: self._tick(c, is_on))
+        self._ticks.append(tick)
         row.addWidget(tick, 0, Qt.AlignmentFlag.AlignTop)
         words = _Words(check.words, tick)
         row.addWidget(words, 1)
@@ -294,7 +313,9 @@ class WhatPanel(Rows):
         shown(self._why, bool(self._why.text()) and not self.is_stick)
         self._go.setEnabled(not why)
         number = self._chosen + 1
-        self._go.setText((f"Run file {number} all the same" if stops else f"Run file {number}") if file is not None else "Run")
+        self._go.setText(
+            (f"Run file {number} all the same" if stops else f"Run file {number}") if file is not None else "Run"
+        )
         self._trace.setEnabled(file is not None and machine.stage in (Stage.READY, Stage.CHANGE))
         count = len([check for check in self._shown_checks if check.id in machine.ticked])
         self._list_note.setText(f"{count} of {len(self._shown_checks)}" if self._shown_checks else "")
@@ -346,7 +367,11 @@ class RunCard(Rows):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
         value = label("100 %")
-        for text, tip, by in (("−", f"{words} slower by {STEP_PERCENT} %", -STEP_PERCENT), ("+", f"{words} faster by {STEP_PERCENT} %", STEP_PERCENT), ("100", f"{words} as the program says", 0)):
+        for text, tip, by in (
+            ("−", f"{words} slower by {STEP_PERCENT} %", -STEP_PERCENT),
+            ("+", f"{words} faster by {STEP_PERCENT} %", STEP_PERCENT),
+            ("100", f"{words} as the program says", 0),
+        ):
             button = QToolButton()
             button.setText(text)
             button.setProperty("kind", "part")
@@ -392,7 +417,9 @@ class RunCard(Rows):
         elif machine.last is not None:
             name, end = machine.last
             self._name.setText(name)
-            told = end.words if end.state != "done" else f"Done in {clock(end.seconds)}." if end.seconds >= 1 else "Done."
+            told = (
+                end.words if end.state != "done" else f"Done in {clock(end.seconds)}." if end.seconds >= 1 else "Done."
+            )
             self._state.setText(end.state)
         self._told.setText(told)
         shown(self._told, bool(told))
@@ -411,7 +438,10 @@ class RunCard(Rows):
         now, about = machine.now, machine.running.about
         line = max(now.line, 0) + 1 + max(about.offset, 0)
         rest = [f"{clock(left)} left"] if left > 0 else []
-        says = [f"{by_time:.0%} by time · {by_lines:.0%} by lines", " · ".join([*rest, f"line {line}", f"{now.feed:,.0f} mm/min"])]
+        says = [
+            f"{by_time:.0%} by time · {by_lines:.0%} by lines",
+            " · ".join([*rest, f"line {line}", f"{now.feed:,.0f} mm/min"]),
+        ]
         self._figures.setText("\n".join(says))
         for (_, value), percent in ((self._feed_row, now.overrides[0]), (self._speed_row, now.overrides[2])):
             value.setText(f"{percent} %")

@@ -170,7 +170,12 @@ class WherePanel(Rows):
         fold = Fold("The board lies askew")
         self._fold = form.add(fold)
         inner = fold.form
-        inner.add(label("Touch two of its corners with the bit, far apart: programs are turned by what is found. Zero stays where it is.", "note"))
+        inner.add(
+            label(
+                "Touch two of its corners with the bit, far apart: programs are turned by what is found. Zero stays where it is.",
+                "note",
+            )
+        )
         names = list(_corners())
         self._touch: list[tuple[Choice, QPushButton]] = []
         for k, words in enumerate(("First", "Second")):
@@ -259,7 +264,10 @@ class WherePanel(Rows):
         names = [list(_corners())[corner.currentIndex()] for corner, _ in self._touch]
         if names[0] != names[1] and all(one in machine.touched for one in names):
             sheet, setup = self.session.board.sheet, machine.setup
-            should = [setup.in_file(share[0] * sheet.width, share[1] * sheet.height) for share in (_corners()[one] for one in names)]
+            should = [
+                setup.in_file(share[0] * sheet.width, share[1] * sheet.height)
+                for share in (_corners()[one] for one in names)
+            ]
             try:
                 machine.turn = turn_of((should[0], should[1]), (machine.touched[names[0]], machine.touched[names[1]]))
             except ArchimetraError as error:
@@ -315,7 +323,13 @@ class WherePanel(Rows):
     def _show_turn(self) -> None:
         machine = self.machine
         touched = ", ".join(machine.touched)
-        words = f"Programs are turned by {machine.turn:+.3f}° about zero." if machine.turn else f"Touched: {touched}." if touched else ""
+        words = (
+            f"Programs are turned by {machine.turn:+.3f}° about zero."
+            if machine.turn
+            else f"Touched: {touched}."
+            if touched
+            else ""
+        )
         self._turn_words.setText(words)
         shown(self._turn_words, bool(words))
         shown(self._straight, bool(machine.turn or machine.touched))
