@@ -268,6 +268,30 @@ class TestAProgram:
         assert pair.end.state == "done"
         assert pair.end.seconds < 20.0
 
+    @settings(max_examples=25)
+    @given(st.floats(0.05, 6.0), st.floats(0.0, 0.4), st.sampled_from([0.01, 0.1, 0.3]))
+    def test_held_and_resumed_at_any_moment_it_comes_to_its_end(self, after, held, step):
+        """However little it has left when it is resumed: the report that says so may be of before."""
+        pair = Pair(at_zero(), step=step)
+        pair.open()
+        pair.begin(PROGRAM)
+        pair.go(after)
+        pair.link.hold()
+        pair.go(held)
+        pair.link.resume()
+        pair.until(lambda: pair.end is not None, 60.0)
+        assert pair.end.state == "done"
+
+    def test_resumed_at_the_machine_itself_it_goes_on(self, pair):
+        pair.begin(PROGRAM)
+        pair.go(1.0)
+        pair.link.hold()
+        pair.go(2.0)
+        assert pair.link.stream.state is State.HELD
+        pair.own.receive(b"~")
+        pair.until(lambda: pair.end is not None, 60.0)
+        assert pair.end.state == "done"
+
     @pytest.mark.parametrize("after", [0.0, 0.02, 0.5, 1.5, 2.5, 4.0])
     def test_stopped_at_any_moment_it_can_go_on_with_something_else_at_once(self, pair, after):
         pair.begin(PROGRAM)

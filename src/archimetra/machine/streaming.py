@@ -34,6 +34,7 @@ ASK_S = 0.1  # between two questions how it is
 LOST_S = 2.0  # without any answer
 IDLE_S = 2.0  # standing with nothing to do, and lines unanswered: their answers are not on the way any more
 SPINDLE_S = 20.0  # a spindle is given to run up
+OLD_S = 0.3  # no report that comes is older
 STRAY_MM = 0.25  # off the way by more than this, the position is not trusted
 
 
@@ -94,6 +95,7 @@ class Stream:
         self._way = None if way is None else np.asarray(way, dtype=np.float64)
         self._of_lines = np.asarray(of_lines, dtype=np.int64)
         self._done = self._came_to = 0
+        self._held_at: float | None = None  # when it was asked to hold, as long as it is to
         self._on_way: tuple[int, float] | None = None  # the stretch of the way it is on, and how far along
 
     # ---- what a person asks
@@ -107,11 +109,13 @@ class Stream:
         if self.state is State.RUNNING:
             self._out += HOLD
             self.state = State.HELD
+            self._held_at = self._now
 
     def resume(self) -> None:
         if self.state is State.HELD:
             self._out += RESUME
             self.state = State.RUNNING
+            self._held_at = None
 
     def stop(self, words: str = "") -> None:
         """At once: brake; once it stands, what it holds is forgotten by a reset, which then loses no position. ``words`` say why."""
@@ -227,8 +231,8 @@ class Stream:
             return
         if report.doing is Doing.HOLD and self.state is State.RUNNING:
             self.state = State.HELD
-        elif report.doing is Doing.RUN and self.state is State.HELD and HOLD not in self._out:
-            self.state = State.RUNNING
+        elif self.state is State.HELD and self._goes_on(report.doing):
+            self.state, self._held_at = State.RUNNING, None
         if report.machine is not None and self._way is not None and len(self._way):
             self._follow(np.array(report.machine), report)
         if self.state in ENDS:
@@ -242,6 +246,13 @@ class Stream:
             count = len(self._held)
             lines = "a line" if count == 1 else f"{count} lines"
             self._doubt(f"It stands with nothing to do and has not answered {lines}")
+
+    def _goes_on(self, doing: Doing) -> bool:
+        """Whether a program that is held is not held any more: a report may be of before it was resumed, or of before it was held; or somebody resumed
+        it at the machine itself."""
+        if self._held_at is None:
+            return doing in (Doing.RUN, Doing.IDLE)
+        return doing is Doing.RUN and self._now - self._held_at > OLD_S
 
     def _waits(self) -> float:
         """How long the lines it holds may make it stand, s."""
