@@ -11,6 +11,7 @@ import artwork_rows
 import carve_rows
 import core_rows
 import cut_rows
+import machine_rows
 import nest_rows
 import seeing_rows
 import setup_rows
@@ -26,6 +27,7 @@ def main(words: list[str]) -> int:
         *carve_rows.ROWS,
         *artwork_rows.ROWS,
         *nest_rows.ROWS,
+        *machine_rows.ROWS,
         *setup_rows.ROWS,
         *seeing_rows.ROWS,
         *window_rows.ROWS,
