@@ -17,6 +17,7 @@ from PySide6.QtCore import QBuffer
 from PySide6.QtWidgets import QApplication
 
 from archimetra.app.session import Session
+from archimetra.app.stations.machine_page import MachinePage
 from archimetra.app.stations.panels_page import PanelsPage
 from archimetra.app.theme import style
 from archimetra.app.window import MainWindow
@@ -96,7 +97,39 @@ def make_shots(folder: FilePath) -> None:
             window.station_output()
             studio.wait(lambda page=window.output_page: bool(page.files))
             shoot("output")
+            _shoot_machine(window, studio, shoot)
             _shoot_seeing(window, studio, shoot)
+
+
+def _shoot_machine(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
+    """The first file of the dial being cut on the stand-in, held on its way."""
+    from archimetra.app.session.at_machine import Stage
+    from archimetra.machine.standin.controller import Build, StandIn
+    from archimetra.machine.standin.server import Served
+
+    session, machine = window.session, window.session.machine
+    session.apply(edits.change_job(session.job, "Controller", controller="streaming"))
+    window.station_machine()
+    studio.settle()
+    stand_in = StandIn(Build(needs_home=False))
+    stand_in.motion.put((145.0, 145.0, -40.0))
+    stand_in.zero = (145.0, 145.0, -40.0)
+    with Served(stand_in, speed=1.0) as served:
+        machine.connect_to(served.address)
+        page = window.page("machine")
+        assert isinstance(page, MachinePage)
+        studio.wait(lambda: machine.stage is Stage.READY and bool(page.what.files))
+        machine.run_file(page.what.files[0])
+        studio.wait(lambda: machine.moment is not None and machine.moment > 40.0)
+        machine.hold()
+        studio.wait(lambda: machine.stage is Stage.HELD)
+        studio.rest(1.0)
+        shoot("machine")
+        machine.stop()
+        studio.wait(lambda: machine.running is None)
+        machine.disconnect_from()
+    session.undo()
+    studio.settle()
 
 
 def _shoot_seeing(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
@@ -164,7 +197,7 @@ def _shoot_carving(window: MainWindow, studio: _Studio, shoot: Callable[[str], N
 def _shoot_cuts(window: MainWindow, studio: _Studio, shoot: Callable[[str], None]) -> None:
     """The Cuts page at work on the dial back and on the test piece, and its other parts."""
     session = window.session
-    back, piece = session.job.boards[1], session.job.boards[-1]
+    back = session.job.boards[1]
     window.station_cuts()
     session.show_board(back.id)
     session.show_cut(back.cuts[1].id)
@@ -175,10 +208,6 @@ def _shoot_cuts(window: MainWindow, studio: _Studio, shoot: Callable[[str], None
     window.cuts_page.show_panel("Bits")
     shoot("bits")
     window.cuts_page.show_panel("Cuts")
-    session.show_board(piece.id)
-    session.show_cut(piece.cuts[3].id)
-    studio.settle()
-    shoot("test-piece")
     session.show_board(session.job.boards[0].id)
     studio.settle()
 

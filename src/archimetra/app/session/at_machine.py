@@ -752,7 +752,7 @@ class AtMachine(QObject):
 
     def _follow(self) -> None:
         moment = self.moment
-        if moment is not None and self.now.run == "running" and abs(moment - self._playhead.seconds) > 1e-3:
+        if moment is not None and self.now.run in ("running", "held") and abs(moment - self._playhead.seconds) > 1e-3:
             self._playhead.go_to(moment)
 
     def share(self) -> tuple[float, float, float]:

@@ -8,7 +8,7 @@ from archimetra.app.session.at_machine import STAND_IN, STICK
 from archimetra.app.session.session import Session
 from archimetra.app.stations.page import Rows, shown
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.widgets.fields import Choice, TextField, fill, label
+from archimetra.app.widgets.fields import Choice, TextField, fill, label, show_kind
 
 _ANOTHER = "another"
 
@@ -129,6 +129,5 @@ class LinkForm(Rows):
         else:
             words = ""
         self._told.setText(words)
-        self._told.setProperty("kind", "stop" if machine.problem else "note")
-        self._told.style().unpolish(self._told)
+        show_kind(self._told, "stop" if machine.problem else "note")
         shown(self._told, bool(words))

@@ -43,6 +43,7 @@ class MishapPanel(Rows):
         self._why = form.add(label("", "note"))
         form.line()
         self._broken: Broken | None = None
+        self._shows_place = False
         self._starts: tuple[Start, ...] = ()
         self._of: object = None
 
@@ -60,6 +61,7 @@ class MishapPanel(Rows):
         shown(self.form, self._broken is not None)
         broken = self._broken
         if broken is None:
+            self._hide_place()
             return
         file, _, lines = self.machine.file_of(broken)
         state = (broken.folder, broken.last, file is None)
@@ -103,6 +105,7 @@ class MishapPanel(Rows):
             setup = self.machine.setup
             place = setup.on_board(start.at[0] + setup.zero[0], start.at[1] + setup.zero[1])
             if self._broken is not None and self._broken.about.board_id == self.session.board_id:
+                self._shows_place = True
                 self.session.imports.places_wanted.emit((place,), None)
         self._show_buttons()
 
@@ -131,7 +134,9 @@ class MishapPanel(Rows):
             self.machine.go_on(self._broken, start)
 
     def _hide_place(self) -> None:
-        self.session.imports.places_wanted.emit((), None)
+        if self._shows_place:
+            self._shows_place = False
+            self.session.imports.places_wanted.emit((), None)
 
     def _leave_it(self) -> None:
         if self._broken is not None:

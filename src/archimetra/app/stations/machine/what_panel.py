@@ -36,7 +36,7 @@ from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
 AIR_FEED_SHARE = 0.5  # of the fastest cut: slow enough to be watched
-NAME_PX = 214
+NAME_PX, RUN_PX = 214, 280
 STEP_PERCENT, MOST_PERCENT, LEAST_PERCENT = 10, 200, 10
 
 
@@ -194,7 +194,7 @@ class WhatPanel(Rows):
     def _show_files(self) -> None:
         files = self.files
         done = {digest for digest in self.machine.done_files}
-        state = (files, frozenset(done), self._chosen, self.session.board.written)
+        state = (files, frozenset(done), self._chosen, self.session.board.written, self.is_stick)
         if state == self._shown_files and self._column.count():
             return
         self._shown_files = state
@@ -237,11 +237,7 @@ class WhatPanel(Rows):
         name = QPushButton()
         name.setProperty("kind", "link")
         words = file.name
-        name.setText(
-            name.fontMetrics().elidedText(
-                words, Qt.TextElideMode.ElideMiddle, scaled(NAME_PX - 26 * min(len(file.bits), 3))
-            )
-        )
+        name.setText(name.fontMetrics().elidedText(words, Qt.TextElideMode.ElideLeft, scaled(self._name_px(file))))
         name.setToolTip(f"{file.name}: choose it to run next")
         name.setAccessibleName(f"Choose file {number + 1}, {file.name}")
         name.setStyleSheet("text-align: left; font-weight: 600;" if number == self._chosen else "text-align: left;")
@@ -262,6 +258,10 @@ class WhatPanel(Rows):
             mark.clicked.connect(lambda _c=False, f=file: self._mark_cut(f))
             row.addWidget(mark)
         return card
+
+    def _name_px(self, file: GcodeFile) -> int:
+        """What is left for a file's name beside its bits and what is said of it."""
+        return NAME_PX - 26 * min(len(file.bits), 3) - (62 if self.is_stick else 0)
 
     is_stick = False
 
@@ -353,6 +353,9 @@ class RunCard(Rows):
             form, ("Hold", "Brake to a stand; the program waits", self.machine.hold), ("Resume", "Go on from where it stands", self.machine.resume),
             ("Go on", "The bit is changed and Z zero is found again", self.machine.go_on_with_next),
         )  # fmt: skip
+        self._is_in = QCheckBox()
+        self._is_in.toggled.connect(lambda is_on: self._next.setEnabled(is_on))
+        self.form.column.insertWidget(self.form.column.count() - 1, self._is_in)
         for button in (self._resume, self._next):
             button.setProperty("kind", "main")
         self._feed_row = self._override(form, "Feed", "feed")
@@ -403,12 +406,15 @@ class RunCard(Rows):
         for holder, _ in (self._feed_row, self._speed_row):
             shown(holder, is_under_way)
             shown(holder.property("label"), is_under_way)
-        shown(self._bar, running is not None)
-        shown(self._figures, running is not None)
+        shown(self._bar, running is not None and not is_change)
+        shown(self._figures, running is not None and not is_change)
+        self._show_change(running if is_change else None)
         self._state.setText(stage.value if running is not None else "")
         told = ""
         if running is not None:
-            self._name.setText(self._called(running))
+            words = self._called(running)
+            self._name.setText(self._name.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, scaled(RUN_PX)))
+            self._name.setToolTip(words)
             if is_change:
                 part = running.parts[running.part]
                 bit = machine.bit_of(running)
@@ -424,6 +430,22 @@ class RunCard(Rows):
         self._told.setText(told)
         shown(self._told, bool(told))
         self._show_figures()
+
+    def _show_change(self, running: Running | None) -> None:
+        """Between two parts: the bit and its zero are looked at each time anew."""
+        shown(self._is_in, running is not None)
+        key = (running.about.began, running.part) if running is not None else None
+        if key != self._asked_of:
+            self._asked_of = key
+            self._is_in.setChecked(False)
+        if running is not None:
+            bit = self.machine.bit_of(running)
+            self._is_in.setText(
+                f"Bit {bit.letter} is in, Z zero found with it" if bit is not None else "I have done it"
+            )
+            self._next.setEnabled(self._is_in.isChecked())
+
+    _asked_of: tuple[str, int] | None = None
 
     def _called(self, running: Running) -> str:
         count = len(running.parts)
