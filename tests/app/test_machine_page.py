@@ -271,6 +271,46 @@ def _cut_by(job, board, faulty, cuts) -> np.ndarray:
     return timeline.field.copy()
 
 
+def test_a_file_that_changes_bits_waits_is_led_meanwhile_and_goes_on_from_its_own_place(
+    open_window, qtbot, served, faulty
+):
+    """The machine is moved and Z found anew between two parts: what follows is cut where the file has it, from the new zero."""
+    window = open_window(clock(cuts=("Wave border", "Arbor hole"), controller="rs274"))
+    window.station_machine()
+    machine = machine_of(window)
+    connect(qtbot, window, served)
+    home(qtbot, window)
+    zero_all(qtbot, window)
+    move(qtbot, window, "Z", 6.0)
+    tick_all(qtbot, window)
+    run_button(window).click()
+    qtbot.waitUntil(lambda: machine.stage is Stage.CHANGE, timeout=60_000)
+    assert not button(window, "Go on").isEnabled()
+    assert "bit A" in words_on(window.page("machine"))
+    at = faulty.machine.motion.position
+    move(qtbot, window, "X", 25.0)
+    move(qtbot, window, "Y", -30.0)
+    move(qtbot, window, "Z", CORNER[2] - 3.0 + 0.1 - at[2])  # the next bit is shorter: the machine comes 3 mm lower
+    button(window, "Z zero here").click()
+    qtbot.waitUntil(lambda: machine.now.zero == pytest.approx((*CORNER[:2], CORNER[2] - 3.0), abs=2e-3), timeout=5_000)
+    assert machine.stage is Stage.CHANGE
+    window.page("machine").what.run._is_in.click()
+    begin = len(faulty.machine.motion.log)
+    button(window, "Go on").click()
+    qtbot.waitUntil(lambda: machine.running is None and machine.stage is Stage.READY, timeout=60_000)
+    assert machine.last[1].state == "done", machine.last
+    way = log_of(faulty)[begin:] - (*CORNER[:2], CORNER[2] - 3.0)
+    plan, board = window.session.planning.plan, window.session.board
+    hole = next(k for k, cut in enumerate(board.cuts) if cut.name == "Arbor hole")
+    own = plan.cuts[hole].toolpath.xyz
+    cut = way[way[:, 2] < 0]
+    assert cut[:, 2].min() == pytest.approx(own[:, 2].min(), abs=2e-3)
+    assert np.abs(cut[:, :2] - np.median(own[:, :2], axis=0)).max() < 5.0
+    flat = np.hypot(*np.diff(way[:, :2], axis=0).T) > 1e-6
+    first = int(np.argmax(flat))
+    assert way[first, 2] >= machine.park - 0.01  # up before it goes over the place
+
+
 class TestByKeyboard:
     def test_the_pad_leads_while_it_has_the_focus_and_typing_elsewhere_moves_nothing(
         self, window, qtbot, served, faulty
