@@ -21,10 +21,12 @@ from archimetra.app.widgets.halt import HaltButton
 from archimetra.app.widgets.jog_pad import JogPad
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import basic as edits
+from archimetra.edits.edit import Edit
 from archimetra.edits.shop import SHOP
 from archimetra.engine.programs import program_of
 from archimetra.job.file import JobFile
 from archimetra.job.job import with_boards
+from archimetra.job.sheet import Fixture
 from archimetra.machine.runs import broken_runs, log_path, records_of
 from archimetra.machine.standin.controller import Build, StandIn
 from archimetra.machine.standin.faults import Fault, Faulty, Kind
@@ -473,6 +475,36 @@ class TestWhatIsTold:
         assert any("over right" in words and "travel" in words for words in said), said
         assert machine_of(window).running is None
 
+    def test_the_height_it_is_traced_at_clears_the_clamps(self, window, qtbot, served, faulty):
+        session = window.session
+        clamped = replace(session.board, fixtures=(Fixture(x=10.0, y=10.0, rise=26.0),))
+        session.apply(Edit("Clamp", with_boards(session.job, (clamped, *session.job.boards[1:]))))
+        settle(qtbot, window)
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        zero_all(qtbot, window)
+        qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
+        type_into(window, "In air, over zero", "3")
+        before = len(faulty.machine.motion.log)
+        button(window, "Trace its bounds in air").click()
+        qtbot.waitUntil(lambda: machine_of(window).running is not None, timeout=5_000)
+        qtbot.waitUntil(lambda: machine_of(window).running is None, timeout=30_000)
+        way = log_of(faulty)[before:] - CORNER
+        flat = np.hypot(*np.diff(way[:, :2], axis=0).T) > 1e-6
+        assert way[1:, 2][flat].min() >= 26.0
+
+    def test_a_thickness_that_is_no_number_sets_nothing(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        edit = field(window, "Paper")
+        edit.setFocus()
+        edit.selectAll()
+        QTest.keyClicks(edit, "thin")
+        before = faulty.machine.zero
+        button(window, "Z zero here").click()
+        QTest.qWait(300)
+        assert faulty.machine.zero == before
+
     def test_ticks_go_with_what_they_were_about(self, window, qtbot, served):
         connect(qtbot, window, served)
         home(qtbot, window)
@@ -533,6 +565,11 @@ class TestPlaces:
         path = shapely.LineString(plan.cuts[wave].toolpath.xyz[:, :2])
         turned = shapely.affinity.rotate(path, turn, origin=(0, 0))
         assert len(went) > 20
+        assert "askew" in words_on(page)  # and is looked at before each file
+        machine_of(window).disconnect_from()
+        assert machine_of(window).turn  # the board lies as it lay
+        window.boards.add_board()
+        assert not machine_of(window).turn  # another board lies otherwise
         # the run's arcs are ends alone here: what lies between them is off by their bulge at most
         assert shapely.distance(turned, shapely.points(went)).max() < 1.5
         assert shapely.distance(path, shapely.points(went)).max() > 4.0

@@ -20,9 +20,17 @@ class Check(NamedTuple):
 
 
 def checks_of(
-    job: Job, board: Board, setup: Setup, bit: Bit | None, profile: Controller | None, *, rpm: float, is_new_bit: bool
+    job: Job,
+    board: Board,
+    setup: Setup,
+    bit: Bit | None,
+    profile: Controller | None,
+    *,
+    rpm: float,
+    is_new_bit: bool,
+    turn: float = 0.0,
 ) -> tuple[Check, ...]:
-    """Before a file with ``bit`` runs. ``is_new_bit`` where another was in before: Z zero is found anew then, X and Y stay."""
+    """Before a file with ``bit`` runs, turned by ``turn`` degrees. ``is_new_bit`` where another was in before: Z zero is found anew then, X and Y stay."""
     sheet, unit = board.sheet, job.unit
 
     def length(mm: float) -> str:
@@ -55,5 +63,9 @@ def checks_of(
     if profile is not None and profile.spindle is not Spindle.SPEED and rpm > 0:
         does = "Spindle on by hand," if profile.spindle is Spindle.NONE else "Spindle's speed set by hand:"
         out.append(Check(f"spindle {bit_id} {rpm:.0f}", f"{does} {rpm:,.0f} 1/min"))
+    if turn:
+        out.append(
+            Check(f"turn {turn:.3f}", f"It lies {turn:+.2f}° askew, as it was touched, and has not been moved since")
+        )
     out.append(Check("dust", "Dust extraction on, eyes and ears covered"))
     return tuple(out)

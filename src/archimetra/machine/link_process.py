@@ -206,11 +206,14 @@ class Served:
         try:
             about = read_about(folder)
             lines, way, of_lines = read_program(folder)
-            stream = Stream(lines, way=self._way(way, message.zero), of_lines=[-1, *of_lines.tolist()])
         except (OSError, ValueError) as error:
-            self.link.told.append(
-                Answered(message.number, False, f"The program cannot be read back from {folder}: {error}.")
-            )
+            words = f"The program cannot be read back from {folder}: {error}."
+            self.link.told.append(Answered(message.number, False, words))
+            return
+        try:
+            stream = Stream(lines, way=self._way(way, message.zero), of_lines=[-1, *of_lines.tolist()])
+        except ValueError as error:
+            self.link.told.append(Answered(message.number, False, f"It cannot be sent to this control: {error}."))
             return
         self.link.begin(message.number, stream, message.zero)
         if self.link.stream is stream:

@@ -49,7 +49,8 @@ class About(msgspec.Struct, frozen=True, kw_only=True):
     zero: Place
     offset: int = 0
     turn: float = 0.0
-    top: float = 0.0
+    top: float = 0.0  # of the wood, and the height to go over clamps, mm above zero
+    park: float = 30.0
     is_air: bool = False  # bounds in air, or a way to a place: nothing is cut
     log: str = ""
 

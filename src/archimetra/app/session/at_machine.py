@@ -119,6 +119,8 @@ class AtMachine(QObject):
         self._again.setInterval(HELD_MS)
         self._again.timeout.connect(self._say_held)
         self._told.connect(self._take, Qt.ConnectionType.QueuedConnection)
+        document.board_changed.connect(self._lies_straight)
+        document.replaced.connect(self._lies_straight)
 
     # ---- what is known
 
@@ -196,7 +198,14 @@ class AtMachine(QObject):
     _setup_number = 0
 
     def show_setup_of(self, file: GcodeFile | None) -> None:
-        self._setup_number = file.blocks[0].setup if file is not None and file.blocks else 0
+        number = file.blocks[0].setup if file is not None and file.blocks else 0
+        if number != self._setup_number:
+            self._setup_number = number
+            self._lies_straight()
+
+    def _lies_straight(self) -> None:
+        """Another board, or the same laid anew: what was touched says nothing about it."""
+        self.turn, self.touched = 0.0, {}
 
     def on_board(self) -> tuple[float, float] | None:
         """The place of the shown board the bit is over, by its zero."""
@@ -512,7 +521,7 @@ class AtMachine(QObject):
             job=document.job.name, board=document.board.name, board_id=document.board_id, file=name, machine=document.job.machine.name, digest=digest,
             began=runs.now_words(), expected_s=times.end - times.begin if times is not None else 0.0, lines=text.count("\n"),
             zero=self.now.zero or (0.0, 0.0, 0.0), turn=self.turn, top=document.board.zero.z_shift(document.board.sheet),
-            log=str(runs.log_path(str(document.path or ""))),
+            park=self.park, log=str(runs.log_path(str(document.path or ""))),
         )  # fmt: skip
 
     def _run_part(self, running: Running, number: int, start: object | None = None) -> None:
@@ -531,7 +540,7 @@ class AtMachine(QObject):
                 start = Start(part.first, (place[0], place[1], place[2]), "")
         if isinstance(start, Start):
             kept = len(lines) - start.line
-            sent = remainder(sent, start, park=self.park)
+            sent = remainder(sent, start, park=running.about.park)
             offset = start.line - (sent.count("\n") - kept)
         at, zero = self.at, self.now.zero
         if at is None or zero is None:
@@ -664,6 +673,8 @@ class AtMachine(QObject):
             number = next((k for k, part in enumerate(parts) if part.first <= start.line < part.last), 0)
         else:
             parts, number = (Part(0, lines, "", 0),), 0
+        if file is not None:
+            self.turn = about.turn  # the files after it are for the same board as it lies
         key = plan.run_key if plan is not None and file is not None else ""
         running = Running(
             about.file, text, parts, number, about, times, key, self._document.board_id if file is not None else ""

@@ -155,7 +155,7 @@ class MishapPanel(Rows):
             return
         _, text, _ = self.machine.file_of(broken)
         try:
-            write_safely(FilePath(path), remainder(text, start, park=self.machine.park).encode("ascii", "replace"))
+            write_safely(FilePath(path), remainder(text, start, park=broken.about.park).encode("ascii", "replace"))
         except OSError as error:
             self.session.said.emit("stop", f"{FilePath(path).name} could not be written: {why(error, FilePath(path))}")
             return

@@ -28,6 +28,7 @@ from archimetra.base.errors import OutputError
 from archimetra.base.findings import Severity
 from archimetra.edits.writing import count_run
 from archimetra.job.bits import Bit
+from archimetra.job.quantities import format_length
 from archimetra.job.recipes import limit_to_machine
 from archimetra.machine.checklist import Check, checks_of
 from archimetra.output.controllers.of_job import controller_of
@@ -91,6 +92,7 @@ class WhatPanel(Rows):
 
     def choose(self, number: int) -> None:
         self._chosen = number
+        self.machine.show_setup_of(self.file)
         self.refresh()
 
     def _bit(self, file: GcodeFile | None) -> Bit | None:
@@ -107,8 +109,9 @@ class WhatPanel(Rows):
         except OutputError:
             profile = None
         is_new = min(self._chosen, len(self.files) - 1) > 0
+        rpm, turn = self._rpm(file, bit), self.machine.turn
         return checks_of(
-            session.job, session.board, self.machine.setup, bit, profile, rpm=self._rpm(file, bit), is_new_bit=is_new
+            session.job, session.board, self.machine.setup, bit, profile, rpm=rpm, is_new_bit=is_new, turn=turn
         )
 
     def _rpm(self, file: GcodeFile, bit: Bit | None) -> float:
@@ -164,7 +167,12 @@ class WhatPanel(Rows):
         file = self.file
         if file is not None and not self._air_field.refusal():
             board = self.session.board
-            height = self._air.value + board.zero.z_shift(board.sheet)
+            least = board.travel_heights.travel
+            if self._air.value < least:
+                unit = self.session.job.unit
+                words = f"Traced {format_length(least, unit)} {unit} above the sheet: lower, clamps or the board would be in the way."
+                self.session.said.emit("note", words)
+            height = max(self._air.value, least) + board.zero.z_shift(board.sheet)
             self.machine.trace(file, height=height, feed=self.session.job.machine.max_feed * AIR_FEED_SHARE)
 
     def _tick(self, check: Check, is_on: bool) -> None:
@@ -410,7 +418,7 @@ class RunCard(Rows):
         shown(self._figures, running is not None and not is_change)
         self._show_change(running if is_change else None)
         self._state.setText(stage.value if running is not None else "")
-        told = ""
+        told, plan = "", self.session.planning.plan
         if running is not None:
             words = self._called(running)
             self._name.setText(self._name.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, scaled(RUN_PX)))
@@ -420,6 +428,8 @@ class RunCard(Rows):
                 bit = machine.bit_of(running)
                 in_words = f"{part.words} It is bit {bit.letter}, {bit.name}." if bit is not None else part.words
                 told = f"{in_words} Find Z zero again, leave X and Y. The machine can be led meanwhile."
+            elif running.run_key and plan is not None and plan.run_key != running.run_key:
+                told = "The job was changed since this program began: the views show the job, the machine runs what was sent."
         elif machine.last is not None:
             name, end = machine.last
             self._name.setText(name)

@@ -237,6 +237,11 @@ class WherePanel(Rows):
         self.refresh()
 
     def _find_z(self) -> None:
+        field = self._plate_field if self._with.value == "plate" else self._paper_field
+        field.commit()
+        if field.refusal():
+            self.session.said.emit("caution", field.refusal())
+            return
         if self._with.value == "plate":
             self.machine.probe_z(self._plate.value)
         else:
