@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import os
 from pathlib import Path
 from typing import Any
 
@@ -28,6 +29,9 @@ def add_parsers(commands: Any) -> None:
         default=[],
         metavar="WHAT@WHEN",
         help="misbehave: drop@200 (bytes), reset@5s, cut@300, limit@3s, …",
+    )
+    standin.add_argument(
+        "--with-parent", action="store_true", help="end with the program that started it, as the Machine page does"
     )
     standin.add_argument("--unlocked", action="store_true", help="it need not be homed first")
     go_on = commands.add_parser("go-on", help="what is left of a G-code file that was broken off, as a file of its own")
@@ -97,10 +101,10 @@ def stand_in(options: argparse.Namespace) -> int:
     except ValueError as error:
         raise UsageError(f"--fault {error}.") from error
     build = Build(travel=(x, y, z), needs_home=not options.unlocked, plate=-z * 0.7)
-    machine = StandIn(build)
+    machine, parent = StandIn(build), os.getppid()
     with Served(
         Faulty(machine, faults) if faults else machine, port=options.tcp, host=options.host, speed=options.speed
     ) as served:
         print(served.address, flush=True)
-        served.wait()
+        served.wait(lambda: options.with_parent and os.getppid() != parent)
     return 0

@@ -257,6 +257,18 @@ class TestAProgram:
         assert lines_in(bytes(pair.sent)).endswith(PROGRAM.encode())
         assert pair.end.seconds == pytest.approx(pair.own.motion.log[-1][0] - seen[0].run_s, rel=0.9)
 
+    def test_it_does_not_begin_while_it_is_still_led_by_hand(self, pair):
+        """However young the last report is: the way is reckoned from where it stands."""
+        pair.link.jog(Jog(8, (60.0, 0.0, 0.0), 1500.0))
+        pair.go(0.02)
+        pair.begin(PROGRAM, 9)
+        pair.go(0.5)
+        assert "still moving" in pair.answer(9).words
+        pair.go(4.0)
+        pair.begin(PROGRAM, 10)
+        pair.until(lambda: pair.end is not None)
+        assert pair.end.state == "done"
+
     def test_held_time_is_not_counted(self, pair):
         pair.begin(PROGRAM)
         pair.go(2.0)

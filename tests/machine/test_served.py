@@ -10,6 +10,7 @@ import subprocess
 import sys
 import threading
 import time
+from pathlib import Path
 
 import pytest
 
@@ -152,8 +153,36 @@ class TestCommandLine:
             process.stdout.close()
             process.stderr.close()
 
+    def test_started_by_a_window_it_ends_with_it(self):
+        script = (
+            "import subprocess, sys, time\n"
+            "p = subprocess.Popen([sys.executable, '-m', 'archimetra', 'stand-in', '--with-parent'], stdout=subprocess.PIPE, text=True)\n"
+            "print(p.stdout.readline().strip(), p.pid, flush=True)\ntime.sleep(60)\n"
+        )
+        window = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
+        try:
+            _, number = window.stdout.readline().split()
+            window.kill()
+            window.wait()
+            end = time.monotonic() + 10
+            while Path(f"/proc/{number}").exists() and " Z " not in Path(f"/proc/{number}/stat").read_text():
+                assert time.monotonic() < end
+                time.sleep(0.05)
+        finally:
+            window.kill()
+            window.wait()
+            window.stdout.close()
+
     @pytest.mark.parametrize(
-        "words", [["--travel", "wide"], ["--travel", "0x1x2"], ["--speed", "0"], ["--tcp", "99999"]]
+        "words",
+        [
+            ["--fault", "melt@5"],
+            ["--fault", "drop@5s"],
+            ["--travel", "wide"],
+            ["--travel", "0x1x2"],
+            ["--speed", "0"],
+            ["--tcp", "99999"],
+        ],
     )
     def test_what_cannot_be_is_a_sentence(self, words, capsys):
         from archimetra.cli import main

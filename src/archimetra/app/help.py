@@ -24,6 +24,7 @@ FIRST_STEPS = (
     "3  Cuts: pick shapes on the plan; profiles, pockets, V-carving, inlays, holes and the rest are offered with the bit that suits.",
     "4  Drag the section line and the playhead: is the wood as it should be? Findings at the bottom say what would spoil it.",
     "5  Output: write the files for your controller, one for each bit if it must be changed by hand.",
+    "6  Machine: connect, find zero, look at the list, run. F9 stops. Without a machine, try it with the stand-in.",
 )
 WITH_THE_MOUSE = (
     ("Drag a shape", "moves it; it catches on sheet, guides and centres, Alt lets it go free"),
@@ -35,6 +36,7 @@ WITH_THE_MOUSE = (
     ("Right click", "what can be done with a shape, a cut, a layer, a finding or a board"),
     ("Middle drag, wheel", "pans, zooms on the cursor"),
     ("Arrows", "nudge by 1 mm; Shift 10 mm, Alt 0.1 mm"),
+    ("Arrows, PgUp, PgDown on the jog pad", "lead the machine; + and − change the step"),
 )
 
 

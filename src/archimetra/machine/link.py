@@ -35,6 +35,7 @@ ASK_S = 0.1  # between two questions how it is
 SOON_S = 0.03  # the same while it is not known yet where zero is
 GREET_S = 4.0  # a control that begins anew takes this long to speak
 LOST_S = 2.0
+LED_S = 0.3  # so long after it was led by hand a report may still be of before
 STOPS_S = 0.15  # reports that come sooner after a stop may be of before it
 HELD_S = 0.25  # a held jog that is not said again ends
 PIECE_S = 0.1  # a held jog is sent in pieces as long as this
@@ -81,7 +82,7 @@ class Link:
         self._settings: dict[int, float] = {}
         self._reach: Reach | None = None
         self._held: JogHeld | None = None
-        self._held_at = self._piece_at = -inf
+        self._held_at = self._piece_at = self._led_at = -inf
         self._jog_ends = False
         self._needs_reset = False
         self._is_stopping = False
@@ -145,6 +146,7 @@ class Link:
             return
         if max(abs(v) for v in by) + 1e-6 < max(abs(v) for v in message.by):
             self.told.append(Told("Only as far as the machine's travel goes."))
+        self._led_at = self._now
         self._send(_Asked(message.number, _jog_line(by, message.feed), self._now + 10.0))
 
     def jog_held(self, message: JogHeld) -> None:
@@ -158,13 +160,14 @@ class Link:
 
     def jog_end(self, _message: JogEnd) -> None:
         if self._held is not None:
-            self._held = None
+            self._held, self._led_at = None, self._now
             self._jog_ends = True
             self._out += protocol.JOG_CANCEL
 
     def begin(self, number: int, stream: Stream, zero: Place) -> None:
         why = self.why_not() or self._locked()
-        if not why and (self._held is not None or self._asked or self._waiting or self._doing is not Doing.IDLE):
+        is_led = self._held is not None or self._now - self._led_at < LED_S
+        if not why and (is_led or self._asked or self._waiting or self._doing is not Doing.IDLE):
             why = "It is still moving. Wait until it stands."
         if not why and self.zero is not None and max(abs(a - b) for a, b in zip(self.zero, zero, strict=True)) > 0.0015:
             why = "Zero has moved since this was prepared. Check it, and begin again."
@@ -197,6 +200,7 @@ class Link:
             self.stream.stop(words)
             return
         if self.phase is not Phase.OPEN:
+            self._out += protocol.HOLD
             return
         if is_homing or is_standing:  # a hold does not end homing, nor does it know where it is
             self._reset()
@@ -211,14 +215,14 @@ class Link:
         tens, ones = divmod(abs(percent - 100), 10)
         is_more = percent >= 100
         self._out += full + (more if is_more else less) * tens + (bit_more if is_more else bit_less) * ones
-        if percent != 100:
+        if message.of == "feed" and percent != 100:
             self._was_slowed = True
 
     # ---- bytes and time
 
     def pull(self) -> bytes:
         """What goes out now."""
-        if (self.stream is not None and self.is_running) or (self.stream is not None and not self._has_ended):
+        if self.stream is not None and (self.is_running or not self._has_ended):
             self._out += self.stream.pull()
         out = bytes(self._out)
         self._out.clear()

@@ -89,7 +89,11 @@ class Broken(msgspec.Struct, frozen=True):
     folder: str
     about: About
     last: Progress
-    text: str
+
+    @property
+    def text(self) -> str:
+        """The program as it was sent, read anew: it may be long. Raises OSError."""
+        return (Path(self.folder) / PROGRAM).read_bytes().decode("ascii", "replace")
 
 
 def runs_folder() -> Path:
@@ -177,8 +181,9 @@ def broken_runs(folder: Path | None = None) -> list[Broken]:
             continue
         with contextlib.suppress(OSError, ValueError):
             about = read_about(path)
-            if not about.is_air and last.state != "done" and last.taken > 0:
-                out.append(Broken(str(path), about, last, (path / PROGRAM).read_bytes().decode("ascii")))
+            is_broken = not about.is_air and last.state != "done" and last.taken > 0
+            if is_broken and (path / PROGRAM).is_file():
+                out.append(Broken(str(path), about, last))
     return out
 
 

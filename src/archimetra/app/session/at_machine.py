@@ -245,7 +245,7 @@ class AtMachine(QObject):
         machine = self._document.job.machine
         travel = f"{machine.travel_x:g}x{machine.travel_y:g}x{machine.travel_z:g}"
         process = subprocess.Popen(
-            [sys.executable, "-m", "archimetra", "stand-in", "--travel", travel], stdout=subprocess.PIPE, stdin=subprocess.DEVNULL, text=True,
+            [sys.executable, "-m", "archimetra", "stand-in", "--with-parent", "--travel", travel], stdout=subprocess.PIPE, stdin=subprocess.DEVNULL, text=True,
         )  # fmt: skip
         self._stand_in = process
         self.address, self.problem = STAND_IN, ""
@@ -272,8 +272,6 @@ class AtMachine(QObject):
         if isinstance(client, LinkClient):
             client.close()
         if self._stand_in is not None:
-            if isinstance(client, LinkClient):
-                client.wait(3.0)
             self._stand_in.terminate()
             self._stand_in.wait(5.0)
             if self._stand_in.stdout is not None:
@@ -663,7 +661,8 @@ class AtMachine(QObject):
 
         assert isinstance(start, Start)
         about = broken.about
-        file, text, lines = self.file_of(broken)
+        file, text = self.program_of(broken)
+        lines = text.count("\n")
         times = self._times_of(file) if file is not None else None
         plan = self._planning.plan
         if file is not None:
@@ -685,24 +684,30 @@ class AtMachine(QObject):
     _gone_on_with: Broken | None = None
 
     def file_of(self, broken: Broken) -> tuple[GcodeFile | None, str, int]:
-        """The file of the shown plan a broken run was of, None where it is another by now; the program to go on with; how many lines it has."""
+        """The file of the shown plan a broken run was of, and the program to go on with; None and '' where it is another by now, and the program is
+        the one that was sent; how many lines it has."""
         from archimetra.output.files import digest_of
 
         file = next(
             (one for one in self._planning.files if digest_of(one.text.encode("ascii")) == broken.about.digest), None
         )
         if file is None or broken.about.board_id != self._document.board_id:
-            return None, broken.text, broken.text.count("\n")
+            return None, "", broken.about.lines
         from archimetra.machine.askew import turned
 
         text = turned(file.text, broken.about.turn) if broken.about.turn else file.text
         return file, text, text.count("\n")
 
+    def program_of(self, broken: Broken) -> tuple[GcodeFile | None, str]:
+        """The file of the shown plan a broken run was of, if it still is, and the program to go on with."""
+        file, text, _ = self.file_of(broken)
+        return file, text if file is not None else broken.text
+
     def starts_for(self, broken: Broken) -> tuple[object, ...]:
         """Where it can be begun again, the latest first, in lines of the program ``file_of`` gives."""
         from archimetra.machine.going_on import starts_of
 
-        file, text, _ = self.file_of(broken)
+        file, text = self.program_of(broken)
         done = broken.last.done + (broken.about.offset if file is not None else 0)
         return starts_of(text, top=broken.about.top, done=done)
 

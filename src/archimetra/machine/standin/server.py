@@ -64,9 +64,9 @@ class Served:
         if self._listener is not None:
             self._listener.close()
 
-    def wait(self) -> None:
-        """Until it is closed, or interrupted."""
-        while self._thread.is_alive():
+    def wait(self, until: Callable[[], bool] = lambda: False) -> None:
+        """Until it is closed, or interrupted, or ``until`` says so."""
+        while self._thread.is_alive() and not until():
             self._thread.join(0.2)
 
     def _serve(self) -> None:

@@ -153,7 +153,7 @@ class MishapPanel(Rows):
         path, _ = QFileDialog.getSaveFileName(self.form, "What is left", f"{name.stem}-rest{name.suffix}")
         if not path:
             return
-        _, text, _ = self.machine.file_of(broken)
+        _, text = self.machine.program_of(broken)
         try:
             write_safely(FilePath(path), remainder(text, start, park=broken.about.park).encode("ascii", "replace"))
         except OSError as error:
