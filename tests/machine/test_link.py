@@ -148,6 +148,16 @@ class TestAsking:
         pair.until(lambda: pair.answer(2) is not None)
         pair.go(1.5)
         assert pair.own.zero[0] == pytest.approx(95.0)
+        assert pair.link.zero[0] == pytest.approx(95.0)
+
+    @pytest.mark.parametrize("line", ["G10 L20 P1 X3 Y4", "G10 L2 P1 Z-44"])
+    def test_a_zero_that_was_set_is_known_when_it_is_answered(self, pair, line):
+        """Controls say where zero lies in some of their reports alone."""
+        for k in range(12):
+            number = 20 + k
+            pair.link.ask(Ask(number, line.replace("3", str(3 + k)).replace("44", str(44 - k))))
+            pair.until(lambda n=number: pair.answer(n) is not None, 3.0)
+            assert pair.link.zero == pytest.approx(pair.own.zero, abs=1e-3)
 
     def test_a_control_that_falls_silent_is_gone(self, pair):
         pair.machine.take_said = lambda: b""

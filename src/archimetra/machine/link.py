@@ -169,6 +169,8 @@ class Link:
         is_led = self._held is not None or self._now - self._led_at < LED_S
         if not why and (is_led or self._asked or self._waiting or self._doing is not Doing.IDLE):
             why = "It is still moving. Wait until it stands."
+        if not why and self.zero is None:
+            why = "The control has not said yet where zero lies."
         if not why and self.zero is not None and max(abs(a - b) for a, b in zip(self.zero, zero, strict=True)) > 0.0015:
             why = "Zero has moved since this was prepared. Check it, and begin again."
         if why:
@@ -247,7 +249,8 @@ class Link:
             self._look_at_end()
             return
         self._look_at_end()
-        if now - self._question >= (ASK_S if self.phase is Phase.OPEN else SOON_S):
+        is_steady = self.phase is Phase.OPEN and self.zero is not None
+        if now - self._question >= (ASK_S if is_steady else SOON_S):
             self._question = now
             self._out += protocol.STATUS
         self._open()
@@ -343,9 +346,10 @@ class Link:
     def _reported(self, report: Report) -> None:
         was = self._doing
         self.report = report
-        self.told += self._done
-        self._done.clear()
         self.zero = report.zero or self.zero
+        if self.zero is not None:
+            self.told += self._done
+            self._done.clear()
         self.overrides = report.overrides or self.overrides
         if self.stream is not None and self.is_running and self.overrides[:2] != (100, 100):
             self._was_slowed = True
@@ -381,6 +385,8 @@ class Link:
         one = self._asked.popleft()
         if self._jog_ends and one.number is None and one.line.startswith("$J"):
             self._out += protocol.JOG_CANCEL  # it was read after the first
+        if "G10" in one.line:
+            self.zero = None  # until it says where it lies now, which it does in some of its reports alone
         if one.number is not None:  # told once the next report says how it stands after it
             self._done.append(Answered(one.number, True, "", tuple(one.said)))
             self._question = -inf
