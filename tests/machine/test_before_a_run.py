@@ -96,6 +96,35 @@ class TestCourse:
             told = not_taken(f"G21\n{line}\n")
             assert told.startswith(f"Line 2 says {what}"), told
 
+    @given(
+        st.lists(
+            st.sampled_from(
+                [
+                    "G1 X1 Y2",
+                    "X-1.5",
+                    "g0 x1",
+                    "G64",
+                    "(G64)",
+                    "G1X1Y2F3",
+                    "G01 Z-2",
+                    "G43 H1",
+                    "",
+                    "; G81",
+                    "N5 G0 X1",
+                    "G2 X1 I2 J3",
+                    "G38.2 Z-1 F9",
+                    "G41",
+                ]
+            ),
+            max_size=10,
+        ),
+        st.sampled_from(["\n", "\r\n"]),
+    )
+    def test_the_line_that_is_named_is_the_first_of_them(self, lines, end):
+        told = not_taken(end.join(lines) + end)
+        wrong = [k + 1 for k, line in enumerate(lines) if line in ("G64", "G43 H1", "G41")]
+        assert told.startswith(f"Line {wrong[0]} says") if wrong else told == ""
+
     @pytest.mark.parametrize("name", ["streaming", "streaming-lines", "rs274", "iso"])
     def test_files_for_such_controls_are_taken(self, name):
         if name not in controllers():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
@@ -52,6 +53,11 @@ _TAKEN_G = {
     94,
 }
 _TAKEN_M = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
+# plain moves, which every control takes
+_NOT_PLAIN = re.compile(r"^(?!(?:[ \t]*(?:[XYZIJKRF][ \t]*[-+]?[\d.]+|G0?[0-3](?![.\d])))*[ \t\r]*$).+$", re.MULTILINE)
+_MT = re.compile(r"^.*[MTmt].*$", re.MULTILINE)
+_XY = re.compile(r"^.*[XYxy].*$", re.MULTILINE)
+_G = re.compile(r"^.*[Gg].*$", re.MULTILINE)
 _GOES = re.compile(r"[XY]\s*[-+.\d]", re.IGNORECASE)
 _CHANGE = re.compile(r"T0*(\d+)", re.IGNORECASE)
 _BY_MACHINE = re.compile(r"G0*(53|28|30|92|10)(?![\d.])", re.IGNORECASE)
@@ -136,15 +142,12 @@ def beyond(course: Course, zero: Place, low: Place, high: Place, *, spare: float
 
 def by_machine(text: str) -> int:
     """The first line (from 1) that leads somewhere by machine coordinates or moves zero; 0 for none. Its way cannot be foretold here."""
-    for number, line in enumerate(text.splitlines(), 1):
-        if _BY_MACHINE.search(_COMMENT.sub("", line)):
-            return number
-    return 0
+    return next((number for number, line in _lines_with(_G, text) if _BY_MACHINE.search(_COMMENT.sub("", line))), 0)
 
 
 def not_taken(text: str) -> str:
     """In words the first thing of a program that a control fed line by line does not take; '' where it takes all."""
-    for number, line in enumerate(text.splitlines(), 1):
+    for number, line in _lines_with(_NOT_PLAIN, text):
         bare = _COMMENT.sub("", line).strip().upper()
         if bare in ("", "%"):
             continue
@@ -158,6 +161,15 @@ def not_taken(text: str) -> str:
     return ""
 
 
+def _lines_with(pattern: re.Pattern[str], text: str) -> Iterator[tuple[int, str]]:
+    """The lines a pattern of whole lines finds, with their numbers from 1: nearly all lines of a program are plain moves, which only the pattern sees."""
+    number, counted = 1, 0
+    for found in pattern.finditer(text):
+        number += text.count("\n", counted, found.start())
+        counted = found.start()
+        yield number, found.group()
+
+
 def _is_taken(letter: str, value: str) -> bool:
     if letter == "G":
         return float(value) in _TAKEN_G
@@ -168,20 +180,19 @@ def _is_taken(letter: str, value: str) -> bool:
 
 def parts_of(text: str) -> tuple[Part, ...]:
     """A program parted where it waits for a person (M0, M1, M6): these lines are not sent, so that the machine can be led meanwhile."""
-    lines = text.splitlines()
+    count = len(text.splitlines())
     out: list[Part] = []
     first, words, bit, named, skipped = 0, "", 0, 0, -1
-    has_gone = False
-    for number, line in enumerate(lines):
+    goes = next((number for number, line in _lines_with(_XY, text) if _GOES.search(_COMMENT.sub("", line))), count + 1)
+    for number, line in ((k - 1, line) for k, line in _lines_with(_MT, text)):
         bare = _COMMENT.sub("", line)
         if (change := _CHANGE.search(bare)) is not None:
             named = int(change.group(1))
         pause = _PAUSE.search(bare)
         if pause is None:
-            has_gone = has_gone or bool(_GOES.search(bare))
             continue
         is_change = pause.group(1) == "6"
-        if is_change and not has_gone and skipped < 0:
+        if is_change and number < goes and skipped < 0:
             skipped, bit = number, named
             continue
         out.append(Part(first, number, words, bit, skipped))
@@ -193,7 +204,7 @@ def parts_of(text: str) -> tuple[Part, ...]:
             else "It waits for you."
         )
         bit = named if is_change else 0
-    out.append(Part(first, len(lines), words, bit, skipped))
+    out.append(Part(first, count, words, bit, skipped))
     return tuple(part for part in out if part.last > part.first)
 
 

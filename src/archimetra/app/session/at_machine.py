@@ -228,6 +228,7 @@ class AtMachine(QObject):
     def _open(self, address: str, baud: int) -> None:
         from archimetra.machine.link_client import LinkClient
 
+        threading.Thread(target=_get_ready, name="getting-ready", daemon=True).start()
         self.address, self.opened, self.now = address, None, Now("")
         self.is_homed = False
         holder: list[object] = []
@@ -866,3 +867,10 @@ class AtMachine(QObject):
         if not had_run:
             self.said.emit("stop", gone.words)
         self.changed.emit()
+
+
+def _get_ready() -> None:
+    """Load what works out a program's way: at the first run it would hold the window up."""
+    from archimetra.machine.course import course_of
+
+    course_of("G21\nG1 X1 F1\n", (0.0, 0.0, 0.0))
