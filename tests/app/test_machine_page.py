@@ -285,8 +285,13 @@ def test_a_file_that_changes_bits_waits_is_led_meanwhile_and_goes_on_from_its_ow
     zero_all(qtbot, window)
     move(qtbot, window, "Z", 6.0)
     tick_all(qtbot, window)
+    assert run_button(window).isEnabled(), window.page("machine").what.why_not()
+    said = []
+    window.session.said.connect(lambda _kind, words: said.append(words))
     run_button(window).click()
-    qtbot.waitUntil(lambda: machine.stage is Stage.CHANGE, timeout=60_000)
+    qtbot.waitUntil(lambda: machine.stage in (Stage.RUNNING, Stage.CHANGE), timeout=5_000)
+    qtbot.waitUntil(lambda: machine.stage not in (Stage.RUNNING, Stage.MOVING), timeout=60_000)
+    assert machine.stage is Stage.CHANGE, (machine.last, said)
     assert not button(window, "Go on").isEnabled()
     assert "bit A" in words_on(window.page("machine"))
     at = faulty.machine.motion.position
@@ -466,7 +471,7 @@ class TestWhatIsTold:
         home(qtbot, window)
         move(qtbot, window, "X", 400.0)
         button(window, "X Y zero here").click()
-        qtbot.waitUntil(lambda: machine_of(window).now.zero[0] == pytest.approx(400.0), timeout=5_000)
+        qtbot.waitUntil(lambda: machine_of(window).now.zero == pytest.approx((400.0, 0.0, 0.0)), timeout=5_000)
         qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
         tick_all(qtbot, window)
         said = []

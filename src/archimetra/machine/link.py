@@ -164,10 +164,14 @@ class Link:
             self._jog_ends = True
             self._out += protocol.JOG_CANCEL
 
+    @property
+    def is_led(self) -> bool:
+        """Whether it is led by hand, or was so lately that the last report may be of before."""
+        return self._held is not None or self._now - self._led_at < LED_S
+
     def begin(self, number: int, stream: Stream, zero: Place) -> None:
         why = self.why_not() or self._locked()
-        is_led = self._held is not None or self._now - self._led_at < LED_S
-        if not why and (is_led or self._asked or self._waiting or self._doing is not Doing.IDLE):
+        if not why and (self.is_led or self._asked or self._waiting or self._doing is not Doing.IDLE):
             why = "It is still moving. Wait until it stands."
         if not why and self.zero is None:
             why = "The control has not said yet where zero lies."

@@ -65,6 +65,7 @@ class Served:
         self._has_window = True
         self._is_leaving = False
         self._about: About | None = None
+        self._later: Begin | None = None  # a program that is begun once it is known where the machine stands
         self._last_end: Ended | None = None
         self._disk: queue.Queue[tuple[str, object] | None] = queue.Queue()
         self._writer = threading.Thread(target=self._write, name="journal", daemon=True)
@@ -84,6 +85,9 @@ class Served:
             if line in can_read:
                 self._from_line()
             self.link.tick(time.monotonic() - self._begin)
+            if self._later is not None and not self.link.is_led:
+                later, self._later = self._later, None
+                self._begin_run(later)
             self._out()
             self._tell()
             if self.link.phase is Phase.GONE and not self._to_window:
@@ -122,6 +126,7 @@ class Served:
         link = self.link
         match message:
             case Stop():
+                self._forget_later()
                 link.stop()
             case Hold():
                 link.hold()
@@ -201,7 +206,15 @@ class Served:
 
     # ---- a run
 
+    def _forget_later(self) -> None:
+        if self._later is not None:
+            self.link.told.append(Answered(self._later.number, False, "It was stopped."))
+            self._later = None
+
     def _begin_run(self, message: Begin) -> None:
+        if self.link.is_led:  # it is known in a moment where it stands
+            self._later = message
+            return
         folder = Path(message.folder)
         try:
             about = read_about(folder)
