@@ -4,8 +4,12 @@ from __future__ import annotations
 
 import argparse
 import os
+from contextlib import ExitStack
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, TextIO
+
+if TYPE_CHECKING:
+    from archimetra.machine.standin.controller import StandIn
 
 
 def add_parsers(commands: Any) -> None:
@@ -29,6 +33,12 @@ def add_parsers(commands: Any) -> None:
         default=[],
         metavar="WHAT@WHEN",
         help="misbehave: drop@200 (bytes), reset@5s, cut@300, limit@3s, …",
+    )
+    standin.add_argument(
+        "--log",
+        type=Path,
+        metavar="FILE",
+        help="every motion it makes, a line each: seconds, x, y, z in mm, number of the line",
     )
     standin.add_argument(
         "--with-parent", action="store_true", help="end with the program that started it, as the Machine page does"
@@ -102,9 +112,29 @@ def stand_in(options: argparse.Namespace) -> int:
         raise UsageError(f"--fault {error}.") from error
     build = Build(travel=(x, y, z), needs_home=not options.unlocked, plate=-z * 0.7)
     machine, parent = StandIn(build), os.getppid()
-    with Served(
-        Faulty(machine, faults) if faults else machine, port=options.tcp, host=options.host, speed=options.speed
-    ) as served:
+    one = Faulty(machine, faults) if faults else machine
+    with ExitStack() as stack:
+        log = stack.enter_context(_opened(options.log)) if options.log is not None else None
+        served = stack.enter_context(Served(one, port=options.tcp, host=options.host, speed=options.speed))
         print(served.address, flush=True)
-        served.wait(lambda: options.with_parent and os.getppid() != parent)
+        served.wait(lambda: _log(machine, log) or (options.with_parent and os.getppid() != parent))
     return 0
+
+
+def _opened(path: Path) -> TextIO:
+    from archimetra.base.errors import ArchimetraError
+    from archimetra.base.files import why
+
+    try:
+        return path.open("w", encoding="ascii")
+    except OSError as error:
+        raise ArchimetraError(f"{path} cannot be written: {why(error, path)}") from error
+
+
+def _log(machine: StandIn, log: TextIO | None) -> bool:
+    """Put down the motions made since; always False."""
+    if log is not None:
+        rows, machine.motion.log = machine.motion.log, []
+        log.writelines(f"{t:.4f},{x:.4f},{y:.4f},{z:.4f},{line}\n" for t, x, y, z, line in rows)
+        log.flush()
+    return False

@@ -153,6 +153,28 @@ class TestCommandLine:
             process.stdout.close()
             process.stderr.close()
 
+    def test_it_keeps_a_log_of_every_motion(self, tmp_path):
+        path = tmp_path / "motions.csv"
+        process = subprocess.Popen(
+            [sys.executable, "-m", "archimetra", "stand-in", "--tcp", "0", "--unlocked", "--speed", "20", "--log", str(path)], stdout=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        try:
+            line = Ends(process.stdout.readline().strip())
+            line.write(b"G0 Z-30\nG1 X40 Y10 F3000\nX5\n")
+            line.until(b"ok\r\nok\r\nok")
+            end = time.monotonic() + 8
+            while len(rows := path.read_text().splitlines()) < 3:
+                assert time.monotonic() < end
+                time.sleep(0.05)
+            places = [tuple(float(v) for v in row.split(",")[1:4]) for row in rows]
+            assert places == [(0.0, 0.0, -30.0), (40.0, 10.0, -30.0), (5.0, 10.0, -30.0)]
+            assert [row.split(",")[4] for row in rows] == ["1", "2", "3"]
+            line.close()
+        finally:
+            process.kill()
+            process.wait()
+            process.stdout.close()
+
     def test_started_by_a_window_it_ends_with_it(self):
         script = (
             "import subprocess, sys, time\n"

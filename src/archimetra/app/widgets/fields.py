@@ -317,6 +317,7 @@ def fill(combo: QComboBox, words: list[str], current: int) -> None:
 
 def label(text: str, kind: str = "", parent: QWidget | None = None) -> QLabel:
     out = QLabel(text, parent)
+    out.setTextFormat(Qt.TextFormat.PlainText)  # names of files, and what comes over a line, are never taken for markup
     if kind:
         out.setProperty("kind", kind)
     out.setWordWrap(kind in ("note", "caution", "stop", "quiet"))
