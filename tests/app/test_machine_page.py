@@ -557,6 +557,14 @@ class TestPlaces:
         turn = np.degrees(np.arctan2(8.0, 320.0))
         assert machine_of(window).turn == pytest.approx(turn, abs=1e-3)
         assert f"{turn:+.3f}°" in words_on(page)
+        assert machine_of(window).on_board() == pytest.approx(
+            (np.hypot(320.0, 8.0), 0.0), abs=1e-2
+        )  # the ring on the plan
+        window.page("machine").where._go_corner((1.0, 1.0))  # and places of the board are where it lies
+        qtbot.waitUntil(lambda: machine_of(window).running is not None, timeout=5_000)
+        qtbot.waitUntil(lambda: machine_of(window).running is None, timeout=20_000)
+        corner = shapely.affinity.rotate(shapely.Point(320, 320), turn, origin=(0, 0))
+        assert (log_of(faulty)[-1] - CORNER)[:2] == pytest.approx((corner.x, corner.y), abs=1e-2)
         tick_all(qtbot, window)
         before = len(faulty.machine.motion.log)
         run_button(window).click()

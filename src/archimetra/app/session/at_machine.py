@@ -11,6 +11,7 @@ import sys
 import threading
 from collections.abc import Callable
 from enum import StrEnum
+from math import cos, radians, sin
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -210,10 +211,13 @@ class AtMachine(QObject):
     def on_board(self) -> tuple[float, float] | None:
         """The place of the shown board the bit is over, by its zero."""
         at = self.at
-        if at is None:
-            return None
+        return self.place_on_board(at[0], at[1], self.turn) if at is not None else None
+
+    def place_on_board(self, x: float, y: float, turn: float) -> tuple[float, float]:
+        """Which place of the shown board lies at one counted from zero, the board lying ``turn`` degrees askew."""
         setup = self.setup
-        return setup.on_board(at[0] + setup.zero[0], at[1] + setup.zero[1])
+        x, y = _turned(x, y, -turn)
+        return setup.on_board(x + setup.zero[0], y + setup.zero[1])
 
     # ---- the link
 
@@ -438,7 +442,7 @@ class AtMachine(QObject):
 
     def go_to_board(self, x: float, y: float, *, height: float) -> None:
         """Over a place of the shown board."""
-        self.go_to(*self.setup.in_file(x, y), height=height)
+        self.go_to(*_turned(*self.setup.in_file(x, y), self.turn), height=height)
 
     def trace(self, file: GcodeFile, *, height: float, feed: float) -> None:
         """Once around what a file cuts, at a height above zero."""
@@ -867,6 +871,11 @@ class AtMachine(QObject):
         if not had_run:
             self.said.emit("stop", gone.words)
         self.changed.emit()
+
+
+def _turned(x: float, y: float, degrees: float) -> tuple[float, float]:
+    c, s = cos(radians(degrees)), sin(radians(degrees))
+    return x * c - y * s, x * s + y * c
 
 
 def _get_ready() -> None:

@@ -102,8 +102,8 @@ class MishapPanel(Rows):
             self._entry.setText(
                 f"The bit goes up, over X {x} Y {y}, down to Z {z} above the wood, and on from there. What is cut once more takes no wood."
             )
-            setup = self.machine.setup
-            place = setup.on_board(start.at[0] + setup.zero[0], start.at[1] + setup.zero[1])
+            turn = self._broken.about.turn if self._broken is not None else 0.0
+            place = self.machine.place_on_board(start.at[0], start.at[1], turn)
             if self._broken is not None and self._broken.about.board_id == self.session.board_id:
                 self._shows_place = True
                 self.session.imports.places_wanted.emit((place,), None)
