@@ -1,4 +1,4 @@
-"""``AtMachine``: the machine as the window knows it: its link, where it stands, the run under way, and what a person asks of it.
+"""``AtMachine``: the machine as the window knows it: led by hand (``leading``), and the run under way; what a person asks of it.
 
 It computes nothing of its own: what is sent comes from ``archimetra.machine``, and the link is a process that looks after the machine alone.
 """
@@ -6,61 +6,27 @@ It computes nothing of its own: what is sent comes from ``archimetra.machine``, 
 from __future__ import annotations
 
 import contextlib
-import subprocess
-import sys
-import threading
-from collections.abc import Callable
 from enum import StrEnum
-from math import cos, radians, sin
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
-from PySide6.QtCore import QObject, Qt, QTimer, Signal
+from PySide6.QtCore import Signal
 
 from archimetra.app.session.document import Document
+from archimetra.app.session.leading import Leading, turned_by
 from archimetra.app.session.planning import Planning
 from archimetra.app.session.playhead import Playhead
 from archimetra.base.errors import ArchimetraError, JobFileError
-from archimetra.edits.shop import SHOP, Router, as_router, router_of, time_router, with_router
+from archimetra.edits.shop import SHOP, time_router
 from archimetra.job.bits import Bit
-from archimetra.job.lying import only_setup
-from archimetra.job.setups import Setup
-from archimetra.machine.messages import (
-    Answered,
-    Ask,
-    Begin,
-    Ended,
-    FromLink,
-    Gone,
-    Hold,
-    Jog,
-    JogEnd,
-    JogHeld,
-    Message,
-    Now,
-    Opened,
-    Override,
-    OverrideOf,
-    Place,
-    Reach,
-    Resume,
-    Stop,
-    Told,
-    Unlock,
-)
+from archimetra.machine.messages import Answered, Begin, Ended, Gone, Hold, Now, Override, OverrideOf, Resume, Stop
 from archimetra.output.gcode_file import GcodeFile
 
 if TYPE_CHECKING:
     from archimetra.machine.course import Part
     from archimetra.machine.progress import LineTimes
     from archimetra.machine.runs import About, Broken
-
-STICK = "stick"  # no link: files go to the machine by hand
-STAND_IN = "stand-in"  # a machine that is not there, started when it is wanted
-HELD_MS = 50  # a held jog is said again so often
-_TRAVEL_UP = 5.0  # what a plate is left by after it was touched, mm
-PROBE_FAST, PROBE_SLOW, PROBE_DOWN_MM = 100.0, 25.0, 40.0
 
 
 class Stage(StrEnum):
@@ -88,79 +54,25 @@ class Running(NamedTuple):
     board: str
 
 
-class AtMachine(QObject):
-    changed = Signal()  # the stage, the run, what is known or told
-    moved = Signal()  # where it stands, some twenty times a second
+class AtMachine(Leading):
     ended = Signal(object)  # Ended
-    said = Signal(str, str)  # kind, sentence
-
-    _told = Signal(object, object)
 
     def __init__(self, document: Document, planning: Planning, playhead: Playhead) -> None:
-        super().__init__(document)
-        self._document, self._planning, self._playhead = document, planning, playhead
-        self.address = ""
-        self.opened: Opened | None = None
-        self.now = Now("")
+        super().__init__(document, planning)
+        self._playhead = playhead
         self.running: Running | None = None
         self.last: tuple[str, Ended] | None = None  # the name of the program that ended last, and how
-        self.ticked: set[str] = set()
-        self.is_homed = False
-        self.turn = 0.0  # degrees by which programs are turned
-        self.touched: dict[str, tuple[float, float]] = {}  # where a board that lies askew was touched, from zero
         self.done_files: set[str] = set()  # digests of programs that ended well since this board was laid
         self.bit_in = ""  # the bit that was in last
-        self.problem = ""  # why there is no link
-        self._client: object | None = None
-        self._stand_in: subprocess.Popen[str] | None = None
-        self._number = 0
-        self._waiting: dict[int, Callable[[Answered], None]] = {}
-        self._held: tuple[Place, float] | None = None
-        self._again = QTimer(self)
-        self._again.setInterval(HELD_MS)
-        self._again.timeout.connect(self._say_held)
-        self._told.connect(self._take, Qt.ConnectionType.QueuedConnection)
-        document.board_changed.connect(self._lies_straight)
-        document.replaced.connect(self._lies_straight)
+        self._under: Running | None = None  # the program that waits while something is done in air
+        self._gone_on_with: Broken | None = None
+        self._folder: FilePath | None = None
+        self._is_beginning = False
 
-    # ---- what is known
-
-    @property
-    def router(self) -> Router:
-        """The shop's machine of the job, with the job's own figures where the shop has none of that name."""
-        shop = SHOP.at_hand()[0]
-        job = self._document.job
-        return shop.named(job.machine.name) or as_router(job, router_of(job, shop))
-
-    @property
-    def reach(self) -> tuple[Place, Place]:
-        """Where the bit gets to, mm in machine coordinates: by the shop, and no further than the control says of its own travel."""
-        low, high = (list(one) for one in self.router.reach())
-        settings = self.opened.settings if self.opened is not None else {}
-        for k in range(3):
-            own = settings.get(130 + k, 0.0)
-            if 0 < own < high[k] - low[k]:
-                if low[k] < 0:
-                    low[k] = high[k] - own
-                else:
-                    high[k] = low[k] + own
-        return (low[0], low[1], low[2]), (high[0], high[1], high[2])
-
-    @property
-    def travel_words(self) -> str:
-        """In words where the control's own travel is another than the job's machine has; '' where it says nothing else."""
-        settings = self.opened.settings if self.opened is not None else {}
-        own = [settings.get(130 + k, 0.0) for k in range(3)]
-        machine = self._document.job.machine
-        known = (machine.travel_x, machine.travel_y, machine.travel_z)
-        if min(own) <= 0 or max(abs(a - b) for a, b in zip(own, known, strict=True)) < 0.5:
-            return ""
-        says, job = (" x ".join(f"{v:g}" for v in values) for values in (own, known))
-        return f"Its control says that it travels {says} mm; this job is for {job} mm. The smaller is kept to."
-
-    @property
-    def is_linked(self) -> bool:
-        return self._client is not None
+    def _let_go(self) -> None:
+        super()._let_go()
+        self.running = None
+        self._is_beginning = False
 
     @property
     def stage(self) -> Stage:
@@ -182,257 +94,7 @@ class AtMachine(QObject):
             return Stage.LOCKED
         return Stage.READY if doing in ("Idle", "Check") else Stage.MOVING
 
-    @property
-    def at(self) -> Place | None:
-        """Where the bit is from board zero, mm, as files count."""
-        at, zero = self.now.at, self.now.zero
-        return (at[0] - zero[0], at[1] - zero[1], at[2] - zero[2]) if at is not None and zero is not None else None
-
-    @property
-    def setup(self) -> Setup:
-        """How the shown board lies: the setup of the next file."""
-        plan, number = self._planning.plan, self._setup_number
-        if plan is not None and number < len(plan.setups):
-            return plan.setups[number]
-        return only_setup(self._document.board, self._document.job.machine)
-
-    _setup_number = 0
-
-    def show_setup_of(self, file: GcodeFile | None) -> None:
-        number = file.blocks[0].setup if file is not None and file.blocks else 0
-        if number != self._setup_number:
-            self._setup_number = number
-            self._lies_straight()
-
-    def _lies_straight(self) -> None:
-        """Another board, or the same laid anew: what was touched says nothing about it."""
-        self.turn, self.touched = 0.0, {}
-
-    def on_board(self) -> tuple[float, float] | None:
-        """The place of the shown board the bit is over, by its zero."""
-        at = self.at
-        return self.place_on_board(at[0], at[1], self.turn) if at is not None else None
-
-    def place_on_board(self, x: float, y: float, turn: float) -> tuple[float, float]:
-        """Which place of the shown board lies at one counted from zero, the board lying ``turn`` degrees askew."""
-        setup = self.setup
-        x, y = _turned(x, y, -turn)
-        return setup.on_board(x + setup.zero[0], y + setup.zero[1])
-
-    # ---- the link
-
-    def connect_to(self, address: str, *, baud: int = 115200) -> None:
-        self.disconnect_from()
-        self.problem = ""
-        if address == STAND_IN:
-            self._start_stand_in()
-            return
-        self._open(address, baud)
-
-    def _open(self, address: str, baud: int) -> None:
-        from archimetra.machine.link_client import LinkClient
-
-        threading.Thread(target=_get_ready, name="getting-ready", daemon=True).start()
-        self.address, self.opened, self.now = address, None, Now("")
-        self.is_homed = False
-        holder: list[object] = []
-        client = LinkClient(address, lambda told: self._post(holder, told), speed=baud)
-        holder.append(client)
-        self._client = client
-        self.changed.emit()
-
-    def _post(self, holder: list[object], told: FromLink) -> None:
-        with contextlib.suppress(RuntimeError):  # the window is gone
-            self._told.emit(holder, told)
-
-    def _start_stand_in(self) -> None:
-        """A process of its own, as a machine would be; its address comes on its first line."""
-        machine = self._document.job.machine
-        travel = f"{machine.travel_x:g}x{machine.travel_y:g}x{machine.travel_z:g}"
-        process = subprocess.Popen(
-            [sys.executable, "-m", "archimetra", "stand-in", "--with-parent", "--travel", travel], stdout=subprocess.PIPE, stdin=subprocess.DEVNULL, text=True,
-        )  # fmt: skip
-        self._stand_in = process
-        self.address, self.problem = STAND_IN, ""
-
-        def listen() -> None:
-            assert process.stdout is not None
-            line = process.stdout.readline().strip()
-            self._post([process], Told(line))
-
-        threading.Thread(target=listen, name="stand-in-address", daemon=True).start()
-        self.changed.emit()
-
-    @property
-    def is_starting(self) -> bool:
-        return self._stand_in is not None and self._client is None
-
-    def disconnect_from(self) -> None:
-        """Let go; what runs is stopped by the link."""
-        from archimetra.machine.link_client import LinkClient
-
-        client, self._client = self._client, None
-        self._again.stop()
-        self._held = None
-        if isinstance(client, LinkClient):
-            client.close()
-        if self._stand_in is not None:
-            self._stand_in.terminate()
-            self._stand_in.wait(5.0)
-            if self._stand_in.stdout is not None:
-                self._stand_in.stdout.close()
-            self._stand_in = None
-        self.opened, self.running, self.now = None, None, Now("")
-        self._is_beginning = self._is_probing = False
-        self._waiting.clear()
-        if client is not None:
-            self.changed.emit()
-
-    def close(self) -> None:
-        self.disconnect_from()
-
-    def _send(self, message: Message) -> None:
-        from archimetra.machine.link_client import LinkClient
-
-        if isinstance(self._client, LinkClient):
-            self._client.send(message)
-
-    def _ask(self, make: Callable[[int], Message], then: Callable[[Answered], None] | None = None) -> None:
-        self._number += 1
-        self._waiting[self._number] = then or self._say_refusal
-        self._send(make(self._number))
-
-    def _say_refusal(self, answer: Answered) -> None:
-        if not answer.is_done and answer.words:
-            self.said.emit("caution", answer.words)
-
-    # ---- where
-
-    def home(self) -> None:
-        def done(answer: Answered) -> None:
-            self._say_refusal(answer)
-            self.is_homed = answer.is_done
-            if answer.is_done:
-                self._send(Reach(*self.reach))
-            self.changed.emit()
-
-        self._ask(lambda n: Ask(n, "$H", 120.0), done)
-
-    def unlock(self) -> None:
-        self._ask(Unlock)
-
-    def jog(self, by: Place, feed: float) -> None:
-        self._ask(lambda n: Jog(n, by, feed))
-
-    def jog_held(self, way: Place, feed: float) -> None:
-        """Move this way until ``jog_end``."""
-        if self.stage not in (Stage.READY, Stage.MOVING, Stage.CHANGE):
-            return
-        self._held = way, feed
-        self._say_held()
-        self._again.start()
-
-    def _say_held(self) -> None:
-        if self._held is not None:
-            self._send(JogHeld(*self._held))
-
-    def jog_end(self) -> None:
-        if self._held is not None:
-            self._held = None
-            self._again.stop()
-            self._send(JogEnd())
-
-    def set_zero(self, *, x: float | None = None, y: float | None = None, z: float | None = None) -> None:
-        """Where it stands is so many mm from zero."""
-        words = " ".join(f"{letter}{v:.4f}" for letter, v in (("X", x), ("Y", y), ("Z", z)) if v is not None)
-
-        def done(answer: Answered) -> None:
-            self._say_refusal(answer)
-            if answer.is_done:
-                self._zero_found(is_flat=x is not None or y is not None, is_z=z is not None)
-
-        self._ask(lambda n: Ask(n, f"G10 L20 P1 {words}", 5.0), done)
-
-    def _zero_found(self, *, is_flat: bool, is_z: bool) -> None:
-        """Ticks of the list that were about the zero before are taken away: what is to be looked at is another now."""
-        if is_flat:
-            self.turn, self.touched = 0.0, {}
-        self.ticked = {
-            one for one in self.ticked if not ((is_flat and one.startswith("xy ")) or (is_z and one.startswith("z ")))
-        }
-        self.changed.emit()
-
-    def probe_z(self, plate: float) -> None:
-        """Down onto the plate, quickly and then slowly; zero is so much below where it touched."""
-
-        def down_by(mm: float, feed: float, then: Callable[[Answered], None]) -> None:
-            at = self.at
-            if at is None:
-                self._is_probing = False
-                self.said.emit("caution", "The machine has not said where it is yet.")
-                return
-            goal = at[2] - mm
-            self._ask(lambda n: Ask(n, f"G21 G90 G38.2 Z{goal:.4f} F{feed:.0f}", 60.0), then)
-
-        def is_on(answer: Answered) -> bool:
-            """Whether the next step is taken; a step that was refused, or a stop, ends it."""
-            self._say_refusal(answer)
-            if not answer.is_done:
-                self._is_probing = False
-                self.changed.emit()
-            return answer.is_done and self._is_probing
-
-        def again(answer: Answered) -> None:
-            if is_on(answer):
-                self._ask(lambda n: Jog(n, (0.0, 0.0, 2.0), 600.0), slowly)
-
-        def slowly(answer: Answered) -> None:
-            if is_on(answer):
-                self._when_still(lambda: down_by(4.0, PROBE_SLOW, touched))
-
-        def touched(answer: Answered) -> None:
-            from archimetra.machine.protocol import read_probe
-
-            found = next((one for line in answer.said if (one := read_probe(line)) is not None), None)
-            if not is_on(answer):
-                return
-            if found is None or not found[1]:
-                self._is_probing = False
-                self.said.emit("caution", "The control did not say where it touched. Z zero is as it was.")
-                self.changed.emit()
-                return
-            self._ask(lambda n: Ask(n, f"G10 L2 P1 Z{found[0][2] - plate:.4f}", 5.0), kept)
-
-        def kept(answer: Answered) -> None:
-            if is_on(answer):
-                self._is_probing = False
-                self._zero_found(is_flat=False, is_z=True)
-                self._ask(lambda n: Jog(n, (0.0, 0.0, _TRAVEL_UP), 600.0))
-                self.said.emit("note", "Z zero is found. Take the plate and its clip away.")
-
-        self._is_probing = True
-        self.changed.emit()
-        down = PROBE_DOWN_MM
-        at = self.now.at
-        if at is not None and self.is_homed:
-            down = min(down, at[2] - self.reach[0][2] - 0.01)
-        down_by(down, PROBE_FAST, again)
-
-    def _when_still(self, then: Callable[[], None]) -> None:
-        """Once it stands again."""
-        count = 0
-
-        def look() -> None:
-            nonlocal count
-            count += 1
-            if not self._is_probing:
-                return
-            if self.now.doing == "Idle" and count > 2:
-                then()
-            elif self._client is not None and count < 200:
-                QTimer.singleShot(60, look)
-
-        QTimer.singleShot(60, look)
+    # ---- in air
 
     def go_to(self, x: float, y: float, *, height: float) -> None:
         """Over a place, mm from zero as files count: up to ``height`` above zero first."""
@@ -442,7 +104,7 @@ class AtMachine(QObject):
 
     def go_to_board(self, x: float, y: float, *, height: float) -> None:
         """Over a place of the shown board."""
-        self.go_to(*_turned(*self.setup.in_file(x, y), self.turn), height=height)
+        self.go_to(*turned_by(*self.setup.in_file(x, y), self.turn), height=height)
 
     def trace(self, file: GcodeFile, *, height: float, feed: float) -> None:
         """Once around what a file cuts, at a height above zero."""
@@ -481,7 +143,7 @@ class AtMachine(QObject):
         )  # fmt: skip
         self._begin(text, course, about, Running(name, text, (), 0, about, None, "", ""))
 
-    # ---- what
+    # ---- a program
 
     def turned(self, text: str) -> str:
         """A program as the board lies. Raises ArchimetraError where it cannot be turned."""
@@ -616,11 +278,6 @@ class AtMachine(QObject):
         self._ask(lambda n: Begin(n, str(folder), zero), begun)
         self.changed.emit()
 
-    _is_beginning = False
-    _is_probing = False
-    _folder: FilePath | None = None
-    _under: Running | None = None
-
     def go_on_with_next(self) -> None:
         """The person has done what the program waited for."""
         if self.running is not None and self.running.part > 0 and self.stage is Stage.CHANGE:
@@ -635,9 +292,7 @@ class AtMachine(QObject):
     def stop(self) -> None:
         """At once, whatever it does: the first thing that goes out."""
         self._send(Stop())
-        self._held = None
-        self._is_probing = False
-        self._again.stop()
+        self._let_go_of_jog()
         if self.stage is Stage.CHANGE:
             self.running = None
         self.changed.emit()
@@ -686,8 +341,6 @@ class AtMachine(QObject):
         self._gone_on_with = broken
         self._run_part(running, number, start)
 
-    _gone_on_with: Broken | None = None
-
     def file_of(self, broken: Broken) -> tuple[GcodeFile | None, str, int]:
         """The file of the shown plan a broken run was of, and the program to go on with; None and '' where it is another by now, and the program is
         the one that was sent; how many lines it has."""
@@ -717,35 +370,6 @@ class AtMachine(QObject):
         return starts_of(text, top=broken.about.top, done=done)
 
     # ---- what the link tells
-
-    def _take(self, holder: list[object], told: FromLink) -> None:
-        if holder and holder[0] is self._stand_in and isinstance(told, Told):
-            if told.words:
-                self._open(told.words, 115200)
-            else:
-                self.disconnect_from()
-                self.problem = "The stand-in did not start."
-                self.changed.emit()
-            return
-        if not holder or holder[0] is not self._client:
-            return  # of a link that was let go
-        match told:
-            case Now():
-                self._take_now(told)
-            case Opened():
-                self.opened = told
-                self.changed.emit()
-            case Answered():
-                then = self._waiting.pop(told.number, None)
-                if then is not None:
-                    then(told)
-            case Ended():
-                self._take_end(told)
-            case Told():
-                self.is_homed = self.is_homed and "alarm" not in told.words
-                self.said.emit("caution", told.words)
-            case Gone():
-                self._take_gone(told)
 
     def _take_now(self, now: Now) -> None:
         before = self.stage, self.now.overrides
@@ -848,22 +472,6 @@ class AtMachine(QObject):
         with contextlib.suppress(JobFileError, ValueError):
             SHOP.save(time_router(SHOP.load(), machine, foretold, taken))
 
-    def keep(self, **fields: object) -> None:
-        """Something about the job's machine kept in the shop: port, home, plate."""
-        try:
-            shop = SHOP.load()
-            name = self._document.job.machine.name
-            number = next((k for k, one in enumerate(shop.routers) if one.machine.name == name), None)
-            if number is None:
-                from archimetra.edits.shop import add_router
-
-                shop = add_router(shop, as_router(self._document.job))
-                number = len(shop.routers) - 1
-            SHOP.save(with_router(shop, number, msgspec.structs.replace(shop.routers[number], **fields)))
-        except (JobFileError, ValueError) as error:
-            self.said.emit("stop", str(error))
-        self.changed.emit()
-
     def _take_gone(self, gone: Gone) -> None:
         had_run = self.running is not None
         self.disconnect_from()
@@ -871,15 +479,3 @@ class AtMachine(QObject):
         if not had_run:
             self.said.emit("stop", gone.words)
         self.changed.emit()
-
-
-def _turned(x: float, y: float, degrees: float) -> tuple[float, float]:
-    c, s = cos(radians(degrees)), sin(radians(degrees))
-    return x * c - y * s, x * s + y * c
-
-
-def _get_ready() -> None:
-    """Load what works out a program's way: at the first run it would hold the window up."""
-    from archimetra.machine.course import course_of
-
-    course_of("G21\nG1 X1 F1\n", (0.0, 0.0, 0.0))

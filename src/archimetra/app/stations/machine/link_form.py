@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
-from archimetra.app.session.at_machine import STAND_IN, STICK
+from archimetra.app.session.machine_link import STAND_IN, STICK
 from archimetra.app.session.session import Session
 from archimetra.app.stations.page import Rows, shown
 from archimetra.app.theme.tokens import Tokens

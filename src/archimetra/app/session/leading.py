@@ -1,0 +1,271 @@
+"""``Leading``: the machine led by hand: where the bit is, homing, jogs, zero, the probe plate, how the board lies on it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import cos, radians, sin
+
+import msgspec
+from PySide6.QtCore import QTimer
+
+from archimetra.app.session.document import Document
+from archimetra.app.session.machine_link import MachineLink
+from archimetra.app.session.planning import Planning
+from archimetra.base.errors import JobFileError
+from archimetra.edits.shop import SHOP, Router, as_router, router_of, with_router
+from archimetra.job.lying import only_setup
+from archimetra.job.setups import Setup
+from archimetra.machine.messages import Answered, Ask, Jog, JogEnd, JogHeld, Place, Reach, Unlock
+from archimetra.output.gcode_file import GcodeFile
+
+HELD_MS = 50  # a held jog is said again so often
+_TRAVEL_UP = 5.0  # what a plate is left by after it was touched, mm
+PROBE_FAST, PROBE_SLOW, PROBE_DOWN_MM = 100.0, 25.0, 40.0
+
+
+class Leading(MachineLink):
+    def __init__(self, document: Document, planning: Planning) -> None:
+        super().__init__(document)
+        self._planning = planning
+        self.ticked: set[str] = set()
+        self.is_homed = False
+        self.turn = 0.0  # degrees by which programs are turned
+        self.touched: dict[str, tuple[float, float]] = {}  # where a board that lies askew was touched, from zero
+        self._setup_number = 0
+        self._is_probing = False
+        self._held: tuple[Place, float] | None = None
+        self._again = QTimer(self)
+        self._again.setInterval(HELD_MS)
+        self._again.timeout.connect(self._say_held)
+        document.board_changed.connect(self._lies_straight)
+        document.replaced.connect(self._lies_straight)
+
+    def _let_go(self) -> None:
+        super()._let_go()
+        self._let_go_of_jog()
+        self.is_homed = False
+
+    def _take_alarm(self) -> None:
+        self.is_homed = False
+
+    def _let_go_of_jog(self) -> None:
+        self._again.stop()
+        self._held = None
+        self._is_probing = False
+
+    # ---- what is known
+
+    @property
+    def router(self) -> Router:
+        """The shop's machine of the job, with the job's own figures where the shop has none of that name."""
+        shop = SHOP.at_hand()[0]
+        job = self._document.job
+        return shop.named(job.machine.name) or as_router(job, router_of(job, shop))
+
+    @property
+    def reach(self) -> tuple[Place, Place]:
+        """Where the bit gets to, mm in machine coordinates: by the shop, and no further than the control says of its own travel."""
+        low, high = (list(one) for one in self.router.reach())
+        settings = self.opened.settings if self.opened is not None else {}
+        for k in range(3):
+            own = settings.get(130 + k, 0.0)
+            if 0 < own < high[k] - low[k]:
+                if low[k] < 0:
+                    low[k] = high[k] - own
+                else:
+                    high[k] = low[k] + own
+        return (low[0], low[1], low[2]), (high[0], high[1], high[2])
+
+    @property
+    def travel_words(self) -> str:
+        """In words where the control's own travel is another than the job's machine has; '' where it says nothing else."""
+        settings = self.opened.settings if self.opened is not None else {}
+        own = [settings.get(130 + k, 0.0) for k in range(3)]
+        machine = self._document.job.machine
+        known = (machine.travel_x, machine.travel_y, machine.travel_z)
+        if min(own) <= 0 or max(abs(a - b) for a, b in zip(own, known, strict=True)) < 0.5:
+            return ""
+        says, job = (" x ".join(f"{v:g}" for v in values) for values in (own, known))
+        return f"Its control says that it travels {says} mm; this job is for {job} mm. The smaller is kept to."
+
+    @property
+    def at(self) -> Place | None:
+        """Where the bit is from board zero, mm, as files count."""
+        at, zero = self.now.at, self.now.zero
+        return (at[0] - zero[0], at[1] - zero[1], at[2] - zero[2]) if at is not None and zero is not None else None
+
+    @property
+    def setup(self) -> Setup:
+        """How the shown board lies: the setup of the next file."""
+        plan, number = self._planning.plan, self._setup_number
+        if plan is not None and number < len(plan.setups):
+            return plan.setups[number]
+        return only_setup(self._document.board, self._document.job.machine)
+
+    def show_setup_of(self, file: GcodeFile | None) -> None:
+        number = file.blocks[0].setup if file is not None and file.blocks else 0
+        if number != self._setup_number:
+            self._setup_number = number
+            self._lies_straight()
+
+    def _lies_straight(self) -> None:
+        """Another board, or the same laid anew: what was touched says nothing about it."""
+        self.turn, self.touched = 0.0, {}
+
+    def on_board(self) -> tuple[float, float] | None:
+        """The place of the shown board the bit is over, by its zero."""
+        at = self.at
+        return self.place_on_board(at[0], at[1], self.turn) if at is not None else None
+
+    def place_on_board(self, x: float, y: float, turn: float) -> tuple[float, float]:
+        """Which place of the shown board lies at one counted from zero, the board lying ``turn`` degrees askew."""
+        setup = self.setup
+        x, y = turned_by(x, y, -turn)
+        return setup.on_board(x + setup.zero[0], y + setup.zero[1])
+
+    # ---- what a person does
+
+    def home(self) -> None:
+        def done(answer: Answered) -> None:
+            self._say_refusal(answer)
+            self.is_homed = answer.is_done
+            if answer.is_done:
+                self._send(Reach(*self.reach))
+            self.changed.emit()
+
+        self._ask(lambda n: Ask(n, "$H", 120.0), done)
+
+    def unlock(self) -> None:
+        self._ask(Unlock)
+
+    def jog(self, by: Place, feed: float) -> None:
+        self._ask(lambda n: Jog(n, by, feed))
+
+    def jog_held(self, way: Place, feed: float) -> None:
+        """Move this way until ``jog_end``."""
+        self._held = way, feed
+        self._say_held()
+        self._again.start()
+
+    def _say_held(self) -> None:
+        if self._held is not None:
+            self._send(JogHeld(*self._held))
+
+    def jog_end(self) -> None:
+        if self._held is not None:
+            self._held = None
+            self._again.stop()
+            self._send(JogEnd())
+
+    def set_zero(self, *, x: float | None = None, y: float | None = None, z: float | None = None) -> None:
+        """Where it stands is so many mm from zero."""
+        words = " ".join(f"{letter}{v:.4f}" for letter, v in (("X", x), ("Y", y), ("Z", z)) if v is not None)
+
+        def done(answer: Answered) -> None:
+            self._say_refusal(answer)
+            if answer.is_done:
+                self._zero_found(is_flat=x is not None or y is not None, is_z=z is not None)
+
+        self._ask(lambda n: Ask(n, f"G10 L20 P1 {words}", 5.0), done)
+
+    def _zero_found(self, *, is_flat: bool, is_z: bool) -> None:
+        """Ticks of the list that were about the zero before are taken away: what is to be looked at is another now."""
+        if is_flat:
+            self.turn, self.touched = 0.0, {}
+        self.ticked = {
+            one for one in self.ticked if not ((is_flat and one.startswith("xy ")) or (is_z and one.startswith("z ")))
+        }
+        self.changed.emit()
+
+    def probe_z(self, plate: float) -> None:
+        """Down onto the plate, quickly and then slowly; zero is so much below where it touched."""
+
+        def down_by(mm: float, feed: float, then: Callable[[Answered], None]) -> None:
+            at = self.at
+            if at is None:
+                self._is_probing = False
+                self.said.emit("caution", "The machine has not said where it is yet.")
+                return
+            goal = at[2] - mm
+            self._ask(lambda n: Ask(n, f"G21 G90 G38.2 Z{goal:.4f} F{feed:.0f}", 60.0), then)
+
+        def is_on(answer: Answered) -> bool:
+            """Whether the next step is taken; a step that was refused, or a stop, ends it."""
+            self._say_refusal(answer)
+            if not answer.is_done:
+                self._is_probing = False
+                self.changed.emit()
+            return answer.is_done and self._is_probing
+
+        def again(answer: Answered) -> None:
+            if is_on(answer):
+                self._ask(lambda n: Jog(n, (0.0, 0.0, 2.0), 600.0), slowly)
+
+        def slowly(answer: Answered) -> None:
+            if is_on(answer):
+                self._when_still(lambda: down_by(4.0, PROBE_SLOW, touched))
+
+        def touched(answer: Answered) -> None:
+            from archimetra.machine.protocol import read_probe
+
+            found = next((one for line in answer.said if (one := read_probe(line)) is not None), None)
+            if not is_on(answer):
+                return
+            if found is None or not found[1]:
+                self._is_probing = False
+                self.said.emit("caution", "The control did not say where it touched. Z zero is as it was.")
+                self.changed.emit()
+                return
+            self._ask(lambda n: Ask(n, f"G10 L2 P1 Z{found[0][2] - plate:.4f}", 5.0), kept)
+
+        def kept(answer: Answered) -> None:
+            if is_on(answer):
+                self._is_probing = False
+                self._zero_found(is_flat=False, is_z=True)
+                self._ask(lambda n: Jog(n, (0.0, 0.0, _TRAVEL_UP), 600.0))
+                self.said.emit("note", "Z zero is found. Take the plate and its clip away.")
+
+        self._is_probing = True
+        self.changed.emit()
+        down = PROBE_DOWN_MM
+        at = self.now.at
+        if at is not None and self.is_homed:
+            down = min(down, at[2] - self.reach[0][2] - 0.01)
+        down_by(down, PROBE_FAST, again)
+
+    def _when_still(self, then: Callable[[], None]) -> None:
+        """Once it stands again."""
+        count = 0
+
+        def look() -> None:
+            nonlocal count
+            count += 1
+            if not self._is_probing:
+                return
+            if self.now.doing == "Idle" and count > 2:
+                then()
+            elif self._client is not None and count < 200:
+                QTimer.singleShot(60, look)
+
+        QTimer.singleShot(60, look)
+
+    def keep(self, **fields: object) -> None:
+        """Something about the job's machine kept in the shop: port, home, plate."""
+        try:
+            shop = SHOP.load()
+            name = self._document.job.machine.name
+            number = next((k for k, one in enumerate(shop.routers) if one.machine.name == name), None)
+            if number is None:
+                from archimetra.edits.shop import add_router
+
+                shop = add_router(shop, as_router(self._document.job))
+                number = len(shop.routers) - 1
+            SHOP.save(with_router(shop, number, msgspec.structs.replace(shop.routers[number], **fields)))
+        except (JobFileError, ValueError) as error:
+            self.said.emit("stop", str(error))
+        self.changed.emit()
+
+
+def turned_by(x: float, y: float, degrees: float) -> tuple[float, float]:
+    c, s = cos(radians(degrees)), sin(radians(degrees))
+    return x * c - y * s, x * s + y * c
