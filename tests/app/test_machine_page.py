@@ -273,8 +273,9 @@ def _cut_by(job, board, faulty, cuts) -> np.ndarray:
     return timeline.field.copy()
 
 
+@pytest.mark.parametrize("power_goes", [False, True])
 def test_a_file_that_changes_bits_waits_is_led_meanwhile_and_goes_on_from_its_own_place(
-    open_window, qtbot, served, faulty
+    open_window, qtbot, served, faulty, power_goes
 ):
     """The machine is moved and Z found anew between two parts: what follows is cut where the file has it, from the new zero."""
     window = open_window(clock(cuts=("Wave border", "Arbor hole"), controller="rs274"))
@@ -294,18 +295,26 @@ def test_a_file_that_changes_bits_waits_is_led_meanwhile_and_goes_on_from_its_ow
     assert machine.stage is Stage.CHANGE, (machine.last, said)
     assert not button(window, "Go on").isEnabled()
     assert "bit A" in words_on(window.page("machine"))
+    if power_goes:  # while the bit is being changed
+        machine.disconnect_from()
+        qtbot.waitUntil(lambda: bool(broken_runs()), timeout=5_000)
+        assert "waited for its next part" in words_on(window.page("machine"))
+        assert [one.words for one in machine.starts_for(broken_runs()[0])] == ["the next part"]
+        connect(qtbot, window, served)
+        home(qtbot, window)
     at = faulty.machine.motion.position
-    move(qtbot, window, "X", 25.0)
-    move(qtbot, window, "Y", -30.0)
+    move(qtbot, window, "X", CORNER[0] + 25.0 - at[0])
+    move(qtbot, window, "Y", CORNER[1] + 40.0 - at[1])
     move(qtbot, window, "Z", CORNER[2] - 3.0 + 0.1 - at[2])  # the next bit is shorter: the machine comes 3 mm lower
     button(window, "Z zero here").click()
     qtbot.waitUntil(lambda: machine.now.zero == pytest.approx((*CORNER[:2], CORNER[2] - 3.0), abs=2e-3), timeout=5_000)
-    assert machine.stage is Stage.CHANGE
-    window.page("machine").what.run._is_in.click()
+    page = window.page("machine")
+    (page.mishap._is_checked if power_goes else page.what.run._is_in).click()
     begin = len(faulty.machine.motion.log)
     button(window, "Go on").click()
     qtbot.waitUntil(lambda: machine.running is None and machine.stage is Stage.READY, timeout=60_000)
     assert machine.last[1].state == "done", machine.last
+    assert broken_runs() == []
     way = log_of(faulty)[begin:] - (*CORNER[:2], CORNER[2] - 3.0)
     plan, board = window.session.planning.plan, window.session.board
     hole = next(k for k, cut in enumerate(board.cuts) if cut.name == "Arbor hole")

@@ -21,6 +21,7 @@ from archimetra.machine import runs
 from archimetra.machine.askew import AskewError, turn_of, turned
 from archimetra.machine.checklist import checks_of
 from archimetra.machine.course import around, beyond, course_of, not_taken, parts_of, to_place
+from archimetra.machine.going_on import remainder, starts_in_parts
 from archimetra.machine.progress import LineTimes, time_left
 from archimetra.output.controllers import controller, controllers
 from archimetra.output.gcode_reader import read_gcode
@@ -156,6 +157,28 @@ class TestParts:
         assert sorted(own + pauses) == list(range(len(lines)))
         for part in parts:  # none of them is sent
             assert not any(line in ("M0", "M6 T2", "M1", "M06") for line in part.lines_of(text)[part.first :])
+
+
+class TestGoingOnInParts:
+    @pytest.mark.parametrize(
+        ("first", "done", "lines"),
+        [(0, 4, []), (0, 5, [5]), (0, 7, [5]), (0, 30, [5]), (10, 3, [10]), (10, 11, [10]), (10, 12, [12]), (10, 15, [12]), (16, 17, [16]), (5, 5, [])],
+    )  # fmt: skip
+    def test_only_places_of_the_part_that_was_under_way_are_offered(self, first, done, lines):
+        """Another bit is in before and after it, however little of it is done."""
+        starts = starts_in_parts(TWO_BITS, top=0.0, done=done, first=first)
+        assert [one.line for one in starts] == lines
+
+    def test_between_two_parts_it_goes_on_with_the_next_from_above(self):
+        parts = parts_of(TWO_BITS)
+        (start,) = starts_in_parts(TWO_BITS, top=0.0, done=9, first=0, next_line=parts[1].first)
+        assert start.line == parts[1].first
+        assert start.at == (40.0, 10.0, 20.0)
+        rest = remainder("\n".join(parts[1].lines_of(TWO_BITS)) + "\n", start, park=30.0)
+        read = read_gcode(rest)
+        assert read.xyz[0, 2] == 30.0
+        assert "M6" not in rest
+        np.testing.assert_allclose(read.xyz[-1], (5.0, 60.0, 20.0))
 
 
 class TestAskew:

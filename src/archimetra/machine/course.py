@@ -208,6 +208,16 @@ def parts_of(text: str) -> tuple[Part, ...]:
     return tuple(part for part in out if part.last > part.first)
 
 
+def place_before(text: str, line: int) -> Place | None:
+    """Where the bit stands when a line (from 0) begins, mm in the program's zero; None where it has not been named."""
+    course = course_of("\n".join(text.splitlines()[:line]) + "\n")
+    before = course.way[course.of_lines < line]
+    if not len(before) or not np.isfinite(before[-1]).all():
+        return None
+    x, y, z = (float(v) for v in before[-1])
+    return x, y, z
+
+
 def around(low: Place, high: Place, *, height: float, feed: float) -> str:
     """A program that leads once around a rectangle at a height above zero, mm, and back over its first corner."""
     (x0, y0, _), (x1, y1, _) = low, high

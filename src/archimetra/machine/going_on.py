@@ -14,6 +14,7 @@ import numpy as np
 
 from archimetra.geometry.arrays import BoolArray
 from archimetra.job.quantities import MM_PER_INCH
+from archimetra.machine.course import parts_of, place_before
 from archimetra.output.gcode_reader import ReadMoves, read_gcode
 from archimetra.toolpath.shared.moves import Move
 
@@ -49,6 +50,23 @@ def starts_of(text: str, *, top: float, done: int) -> tuple[Start, ...]:
         for k in rows[::-1]
     ]
     return tuple(_once(out))
+
+
+def starts_in_parts(text: str, *, top: float, done: int, first: int, next_line: int = -1) -> tuple[Start, ...]:
+    """The same of a program that is sent in parts (see ``parts_of``): of the part that was under way alone, which begins with the line ``first`` (from 0),
+    for another bit is in before and after it. ``next_line`` is the first line of the part that was to come, where it broke off between two; -1 where
+    it did not."""
+    if next_line >= 0:
+        at = place_before(text, next_line)
+        return (Start(next_line, at, "the next part"),) if at is not None else ()
+    part = next((one for one in parts_of(text) if one.first == first), None)
+    if part is None:
+        return ()
+    found = tuple(one for one in starts_of(text, top=top, done=done) if part.first < one.line <= part.last)
+    if found or part.first == 0:
+        return found
+    at = place_before(text, part.first)
+    return (Start(part.first, at, "the beginning of this part"),) if at is not None else ()
 
 
 def _in_cycle(text: str) -> BoolArray:

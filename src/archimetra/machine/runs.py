@@ -51,6 +51,10 @@ class About(msgspec.Struct, frozen=True, kw_only=True):
     turn: float = 0.0
     top: float = 0.0  # of the wood, and the height to go over clamps, mm above zero
     park: float = 30.0
+    first_line: int = (
+        0  # of the part of its file that is run, from 0; and of the one that is to come after it, -1 for none
+    )
+    next_line: int = -1
     is_air: bool = False  # bounds in air, or a way to a place: nothing is cut
     log: str = ""
 
@@ -181,7 +185,8 @@ def broken_runs(folder: Path | None = None) -> list[Broken]:
             continue
         with contextlib.suppress(OSError, ValueError):
             about = read_about(path)
-            is_broken = not about.is_air and last.state != "done" and last.taken > 0
+            is_whole = last.state == "done" and about.next_line < 0
+            is_broken = not about.is_air and not is_whole and last.taken > 0
             if is_broken and (path / PROGRAM).is_file():
                 out.append(Broken(str(path), about, last))
     return out

@@ -65,7 +65,7 @@ class AtMachine(Leading):
         self.done_files: set[str] = set()  # digests of programs that ended well since this board was laid
         self.bit_in = ""  # the bit that was in last
         self._under: Running | None = None  # the program that waits while something is done in air
-        self._gone_on_with: Broken | None = None
+        self._waits_in = ""  # the folder of the run whose next part is to come
         self._folder: FilePath | None = None
         self._is_beginning = False
 
@@ -189,20 +189,18 @@ class AtMachine(Leading):
             park=self.park, log=str(runs.log_path(str(document.path or ""))),
         )  # fmt: skip
 
-    def _run_part(self, running: Running, number: int, start: object | None = None) -> None:
-        """Run a part of a program: from its beginning, or from a place to begin again."""
-        from archimetra.machine.course import course_of
+    def _run_part(self, running: Running, number: int, start: object | None = None, *, replaces: str = "") -> None:
+        """Run a part of a program: from its beginning, or from a place to begin again. ``replaces`` is the folder of a run that is not needed any more
+        once this one is under way."""
+        from archimetra.machine.course import beyond, by_machine, course_of, not_taken, place_before
         from archimetra.machine.going_on import Start, remainder
 
         part = running.parts[number]
         lines = part.lines_of(running.text)
         sent, offset = "\n".join(lines) + "\n", 0
         if number > 0 and start is None:
-            known = course_of(sent)
-            before = known.way[known.of_lines < part.first]
-            place = tuple(float(v) for v in before[-1]) if len(before) and (before[-1] == before[-1]).all() else None
-            if place is not None:
-                start = Start(part.first, (place[0], place[1], place[2]), "")
+            place = place_before(sent, part.first)
+            start = Start(part.first, place, "") if place is not None else None
         if isinstance(start, Start):
             kept = len(lines) - start.line
             sent = remainder(sent, start, park=running.about.park)
@@ -215,11 +213,11 @@ class AtMachine(Leading):
             running.about,
             offset=offset,
             lines=sent.count("\n"),
+            first_line=part.first,
+            next_line=running.parts[number + 1].first if number + 1 < len(running.parts) else -1,
             zero=zero,
             expected_s=self._expected(running, offset, sent.count("\n")),
         )
-        from archimetra.machine.course import beyond, by_machine, not_taken
-
         if told := not_taken(sent):
             self.said.emit("stop", told)
             return
@@ -229,7 +227,7 @@ class AtMachine(Leading):
             if told := beyond(course, zero, low, high):
                 self.said.emit("stop", told)
                 return
-        self._begin(sent, course, about, running._replace(part=number, about=about))
+        self._begin(sent, course, about, running._replace(part=number, about=about), replaces=replaces)
 
     def _expected(self, running: Running, offset: int, count: int) -> float:
         if running.times is None:
@@ -245,7 +243,7 @@ class AtMachine(Leading):
         board = self._document.board
         return board.travel_heights.park + board.zero.z_shift(board.sheet)
 
-    def _begin(self, text: str, course: object, about: About, running: Running) -> None:
+    def _begin(self, text: str, course: object, about: About, running: Running, *, replaces: str = "") -> None:
         from archimetra.machine import runs
         from archimetra.machine.course import Course
 
@@ -271,6 +269,8 @@ class AtMachine(Leading):
                 self._say_refusal(answer)
                 runs.drop(folder)
                 self.running = before
+            elif replaces:  # from here on this run tells where to go on
+                runs.drop(replaces)
             self.changed.emit()
 
         self._folder = folder
@@ -281,7 +281,7 @@ class AtMachine(Leading):
     def go_on_with_next(self) -> None:
         """The person has done what the program waited for."""
         if self.running is not None and self.running.part > 0 and self.stage is Stage.CHANGE:
-            self._run_part(self.running, self.running.part)
+            self._run_part(self.running, self.running.part, replaces=self._waits_in)
 
     def hold(self) -> None:
         self._send(Hold())
@@ -329,7 +329,10 @@ class AtMachine(Leading):
             from archimetra.machine.course import parts_of
 
             parts = parts_of(text)
-            number = next((k for k, part in enumerate(parts) if part.first <= start.line < part.last), 0)
+            line = start.line  # the next that is sent, from 0; the line it stands at, from 1
+            number = next(
+                (k for k, part in enumerate(parts) if part.first < line <= part.last or part.first == line), 0
+            )
         else:
             parts, number = (Part(0, lines, "", 0),), 0
         if file is not None:
@@ -338,8 +341,7 @@ class AtMachine(Leading):
         running = Running(
             about.file, text, parts, number, about, times, key, self._document.board_id if file is not None else ""
         )
-        self._gone_on_with = broken
-        self._run_part(running, number, start)
+        self._run_part(running, number, start, replaces=broken.folder)
 
     def file_of(self, broken: Broken) -> tuple[GcodeFile | None, str, int]:
         """The file of the shown plan a broken run was of, and the program to go on with; None and '' where it is another by now, and the program is
@@ -363,11 +365,16 @@ class AtMachine(Leading):
 
     def starts_for(self, broken: Broken) -> tuple[object, ...]:
         """Where it can be begun again, the latest first, in lines of the program ``file_of`` gives."""
-        from archimetra.machine.going_on import starts_of
+        from archimetra.machine.going_on import starts_in_parts, starts_of
 
+        about, last = broken.about, broken.last
         file, text = self.program_of(broken)
-        done = broken.last.done + (broken.about.offset if file is not None else 0)
-        return starts_of(text, top=broken.about.top, done=done)
+        if file is None:
+            return starts_of(text, top=about.top, done=last.done) if last.state != "done" else ()
+        next_line = about.next_line if last.state == "done" else -1
+        return starts_in_parts(
+            text, top=about.top, done=last.done + about.offset, first=about.first_line, next_line=next_line
+        )
 
     # ---- what the link tells
 
@@ -427,17 +434,16 @@ class AtMachine(Leading):
         self.last = running.name, end
         is_done = end.state == "done"
         about = running.about
-        if (is_done or about.is_air) and self._folder is not None:
+        is_waiting = is_done and not about.is_air and running.part + 1 < len(running.parts)
+        if is_waiting:  # kept until its next part has begun
+            self._waits_in = str(self._folder)
+        elif (is_done or about.is_air) and self._folder is not None:
             runs.drop(self._folder)
-            if self._gone_on_with is not None and not about.is_air:
-                runs.drop(self._gone_on_with.folder)
-        if not about.is_air:
-            self._gone_on_with = None
         if end.state in ("alarm", "position not trusted"):
             self.is_homed = False
         if about.is_air:
             self.running, self._under = self._under, None
-        elif is_done and not about.is_air and running.part + 1 < len(running.parts):
+        elif is_waiting:
             self.running = running._replace(part=running.part + 1)
             part = running.parts[running.part + 1]
             self._bit_changes(part.bit)

@@ -20,6 +20,10 @@ if TYPE_CHECKING:
     from archimetra.machine.runs import Broken
 
 MOST_PLACES = 12
+_HOW = {
+    "running": "it broke off without a word, as when the power goes", "held": "it was held, then broke off without a word",
+    "done": "it waited for its next part",
+}  # fmt: skip
 
 
 class MishapPanel(Rows):
@@ -76,11 +80,7 @@ class MishapPanel(Rows):
         self._name.setText(about.file)
         done = last.done + (about.offset if file is not None else 0)
         taken = last.taken + (about.offset if file is not None else 0)
-        said = [
-            f"On '{about.board}' of {about.job}: {last.state}."
-            if last.state not in ("running", "held")
-            else f"On '{about.board}' of {about.job}: it broke off without a word, as when the power goes."
-        ]
+        said = [f"On '{about.board}' of {about.job}: {_HOW.get(last.state, last.state)}."]
         said.append(f"Certainly done up to line {max(done, 0)} of {lines}; the control had taken {max(taken, 0)}.")
         if file is None:
             said.append(
@@ -96,7 +96,9 @@ class MishapPanel(Rows):
     def _show_place(self) -> None:
         start, unit = self._start(), self.session.job.unit
         if start is None:
-            self._entry.setText("It was never about to go down into the wood: run the whole file again.")
+            self._entry.setText(
+                "No place to begin again is known: it had not gone down into the wood yet, or its file has changed since. Run a file from its beginning."
+            )
         else:
             x, y, z = (format_length(v, unit) for v in start.at)
             self._entry.setText(
