@@ -507,6 +507,20 @@ class TestWhatIsTold:
         flat = np.hypot(*np.diff(way[:, :2], axis=0).T) > 1e-6
         assert way[1:, 2][flat].min() >= 26.0
 
+    def test_zero_by_paper_and_by_plate_is_right_after_a_program_in_inches(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        to_corner(qtbot, window)
+        faulty.machine.receive(b"G20 G91\n")
+        button(window, "Z zero here").click()
+        qtbot.waitUntil(lambda: faulty.machine.zero[2] == pytest.approx(CORNER[2], abs=1e-3), timeout=5_000)
+        move(qtbot, window, "Z", 20.0)
+        faulty.machine.receive(b"G20 G91\n")
+        button(window, "Probe plate").click()
+        button(window, "Touch the plate").click()
+        stands(qtbot, window)
+        assert faulty.machine.zero[2] == pytest.approx(CORNER[2], abs=1e-3)
+
     def test_a_thickness_that_is_no_number_sets_nothing(self, window, qtbot, served, faulty):
         connect(qtbot, window, served)
         home(qtbot, window)

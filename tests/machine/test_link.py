@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 
 import numpy as np
 import pytest
@@ -82,6 +83,55 @@ class TestBeginning:
     )  # fmt: skip
     def test_a_control_that_begins_anew_is_known_by_the_form_of_its_greeting(self, line, is_one):
         assert is_greeting(line) is is_one
+
+
+class Telling(StandIn):
+    """A control with other habits of telling where it is."""
+
+    def __init__(self, how: str) -> None:
+        super().__init__(Build(needs_home=False))
+        self.motion.put(ZERO)
+        self.zero = ZERO
+        self.motion.log.clear()
+        self.how = how
+
+    def take_said(self) -> bytes:
+        text = super().take_said().decode()
+        if self.how == "from zero":
+            text = re.sub(
+                r"MPos:([-\d.]+),([-\d.]+),([-\d.]+)",
+                lambda m: "WPos:" + ",".join(f"{float(v) - z:.3f}" for v, z in zip(m.groups(), self.zero, strict=True)), text,
+            )  # fmt: skip
+        elif self.how == "inches":
+            text = text.replace("$110=", "$13=1\r\n$110=")
+        return text.encode()
+
+
+def test_a_control_that_tells_places_from_zero_alone_is_followed_all_the_same():
+    pair = Pair(Telling("from zero"))
+    pair.open()
+    assert pair.link.now().at == pytest.approx(ZERO)
+    pair.begin(PROGRAM)
+    lines = set()
+    pair.until(lambda: lines.add(pair.link.now().line) or pair.end is not None)
+    assert pair.end.state == "done"
+    assert len(lines) >= 6
+
+
+def test_a_control_that_tells_places_in_inches_is_refused_with_what_to_do():
+    pair = Pair(Telling("inches"))
+    pair.go(3.0)
+    assert "Set $13=0" in pair.gone.words
+    assert pair.link.phase is Phase.GONE
+
+
+def test_zero_is_set_in_millimetres_whatever_unit_ran_before(pair):
+    """An inch program leaves the control in inches."""
+    pair.own.receive(b"G20\n")
+    pair.go(0.2)
+    pair.link.ask(Ask(1, "G21 G10 L20 P1 Z0.1"))
+    pair.until(lambda: pair.answer(1) is not None)
+    assert pair.own.zero[2] == pytest.approx(ZERO[2] - 0.1)
 
 
 class TestAsking:

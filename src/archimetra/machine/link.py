@@ -36,6 +36,7 @@ SOON_S = 0.03  # the same while it is not known yet where zero is
 GREET_S = 4.0  # a control that begins anew takes this long to speak
 LOST_S = 2.0
 LED_S = 0.3  # so long after it was led by hand a report may still be of before
+REPORTS_INCHES = 13  # the number of that setting
 STOPS_S = 0.15  # reports that come sooner after a stop may be of before it
 HELD_S = 0.25  # a held jog that is not said again ends
 PIECE_S = 0.1  # a held jog is sent in pieces as long as this
@@ -181,6 +182,7 @@ class Link:
             self.told.append(Answered(number, False, why))
             return
         self.stream, self._has_ended = stream, False
+        stream.zero = self.zero
         self._run_s, self._was_slowed = 0.0, self.overrides[:2] != (100, 100)
         stream.tick(self._now)
         stream.start()
@@ -284,6 +286,12 @@ class Link:
         if self.phase is not Phase.ASKING:
             return
         self._asking_from = self._asking_from or self._now
+        if self._settings.get(REPORTS_INCHES) == 1:
+            self.gone(
+                f"The control at {self.address} tells its places in inches (its setting ${REPORTS_INCHES}). Set ${REPORTS_INCHES}=0 on it, then connect again: "
+                "files may be in inches all the same."
+            )
+            return
         if not self._asked and (self.zero is not None or self._now - self._asking_from > GREET_S):
             self.phase = Phase.OPEN
             self.told.append(Opened(self.address, " ".join(self._version)[:120], self._settings))
@@ -327,7 +335,7 @@ class Link:
 
     def _line(self, line: bytes) -> None:
         text = line.decode("ascii", "replace")
-        report = protocol.read_report(text)
+        report = protocol.read_report(text, self.zero)
         if report is not None:
             self._reported(report)
         if self.stream is not None and self.is_running:

@@ -93,8 +93,9 @@ def read_probe(text: str) -> tuple[tuple[float, float, float], bool] | None:
     return (place, found.group(2) == "1") if found and place is not None else None
 
 
-def read_report(line: str) -> Report | None:
-    """A status report; None for anything else, however like one it looks."""
+def read_report(line: str, known: tuple[float, float, float] | None = None) -> Report | None:
+    """A status report; None for anything else, however like one it looks. A control that tells places from zero alone has its machine coordinates worked
+    out with ``known``, where zero lay last."""
     if not (line.startswith("<") and line.endswith(">")) or len(line) > MOST_LINE:
         return None
     parts = line[1:-1].split("|")
@@ -102,8 +103,9 @@ def read_report(line: str) -> Report | None:
     fields = dict(part.split(":", 1) for part in parts[1:] if ":" in part)
     machine = _triple(fields.get("MPos", ""))
     zero = _triple(fields.get("WCO", ""))
-    if machine is None and zero is not None and (work := _triple(fields.get("WPos", ""))) is not None:
-        machine = (work[0] + zero[0], work[1] + zero[1], work[2] + zero[2])
+    lies = zero or known
+    if machine is None and lies is not None and (work := _triple(fields.get("WPos", ""))) is not None:
+        machine = (work[0] + lies[0], work[1] + lies[1], work[2] + lies[2])
     room = _whole(fields.get("Bf", ""), 2) or [-1, -1]
     feed = [float(v) for v in fields.get("FS", "0,0").split(",") if re.fullmatch(_NUMBER, v)] + [0.0, 0.0]
     shares = _whole(fields.get("Ov", ""), 3)

@@ -95,6 +95,9 @@ class Stream:
         self._way = None if way is None else np.asarray(way, dtype=np.float64)
         self._of_lines = np.asarray(of_lines, dtype=np.int64)
         self._done = self._came_to = 0
+        self.zero: tuple[float, float, float] | None = (
+            None  # where it lies, for controls that tell places from it alone
+        )
         self._held_at: float | None = None  # when it was asked to hold, as long as it is to
         self._on_way: tuple[int, float] | None = None  # the stretch of the way it is on, and how far along
 
@@ -186,7 +189,7 @@ class Stream:
         code = read_code(text)
         if code is not None:
             self._refused(*code)
-        elif (report := read_report(text)) is not None:
+        elif (report := read_report(text, self.zero)) is not None:
             self._reported(report)
         elif is_greeting(text) and self.state is not State.READY and self.sent:
             self._out.clear()

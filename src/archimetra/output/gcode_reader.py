@@ -102,6 +102,11 @@ class Reader:
                 at, number = stop + 1, number + 1
         return self.result()
 
+    @property
+    def mm_per_unit(self) -> float:
+        """What a number counts for by the unit in force, mm."""
+        return self._per_unit or 1.0
+
     def carry_out(self, number: int, text: str, at: Sequence[float]) -> LineRead:
         """One line from a place: what it moves, and what is told of it; kept by nobody but the caller."""
         self._at = list(at)

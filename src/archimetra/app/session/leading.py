@@ -166,7 +166,7 @@ class Leading(MachineLink):
             if answer.is_done:
                 self._zero_found(is_flat=x is not None or y is not None, is_z=z is not None)
 
-        self._ask(lambda n: Ask(n, f"G10 L20 P1 {words}", 5.0), done)
+        self._ask(lambda n: Ask(n, f"G21 G10 L20 P1 {words}", 5.0), done)
 
     def _zero_found(self, *, is_flat: bool, is_z: bool) -> None:
         """Ticks of the list that were about the zero before are taken away: what is to be looked at is another now."""
@@ -216,7 +216,7 @@ class Leading(MachineLink):
                 self.said.emit("caution", "The control did not say where it touched. Z zero is as it was.")
                 self.changed.emit()
                 return
-            self._ask(lambda n: Ask(n, f"G10 L2 P1 Z{found[0][2] - plate:.4f}", 5.0), kept)
+            self._ask(lambda n: Ask(n, f"G21 G10 L2 P1 Z{found[0][2] - plate:.4f}", 5.0), kept)
 
         def kept(answer: Answered) -> None:
             if is_on(answer):

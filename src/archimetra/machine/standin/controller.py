@@ -306,6 +306,8 @@ class StandIn:
 
     def _program_line(self, line: str) -> None:
         bare = line.replace(" ", "")
+        if units := re.findall(r"G2[01](?![\d.])", bare):
+            self._reader.carry_out(self._count, units[-1], list(self.motion.end))
         if re.search(r"G(10|92)(?![\d.])", bare):
             self._set_zero(bare)
             return
@@ -378,7 +380,7 @@ class StandIn:
         zero = list(self.zero)
         for axis, letter in enumerate("XYZ"):
             if letter in words:
-                value = float(words[letter])
+                value = float(words[letter]) * self._reader.mm_per_unit
                 zero[axis] = value if words.get("L") == "2" else at[axis] - value
         self.zero = (zero[0], zero[1], zero[2])
         self._say("ok")
@@ -389,8 +391,9 @@ class StandIn:
         if "Z" not in words or "F" not in words or float(words["F"]) <= 0:
             self._error(22)
             return
+        per = self._reader.mm_per_unit
         x, y, z = self.motion.end
-        goal = float(words["Z"]) + (z if re.search(r"G91(?![\d.])", bare) else self.zero[2])
+        goal = float(words["Z"]) * per + (z if re.search(r"G91(?![\d.])", bare) else self.zero[2])
         if not self._is_inside((x, y, goal)):
             self.alarm(2)
             return
@@ -398,7 +401,7 @@ class StandIn:
             self.alarm(4)
             return
         self.doing, self._probing = "Run", (x, y, goal)
-        self.motion.add((x, y, goal), float(words["F"]) / 60, is_rapid=False, number=self._count)
+        self.motion.add((x, y, goal), float(words["F"]) * per / 60, is_rapid=False, number=self._count)
 
     def _meet_plate(self) -> None:
         plate = self.build.plate
