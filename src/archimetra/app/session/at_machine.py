@@ -94,6 +94,18 @@ class AtMachine(Leading):
             return Stage.LOCKED
         return Stage.READY if doing in ("Idle", "Check") else Stage.MOVING
 
+    def _zero_found(self, *, is_flat: bool, is_z: bool) -> None:
+        if is_flat:  # another board lies there, or the same anew
+            self.done_files.clear()
+        super()._zero_found(is_flat=is_flat, is_z=is_z)
+
+    def bit_comes_in(self, bit: Bit | None) -> None:
+        """A program runs with this bit at its end: what was looked at of others is to be looked at again when they come in again."""
+        self.bit_in = bit.id if bit is not None else ""
+        self.ticked = {
+            one for one in self.ticked if not one.startswith(("bit ", "z ", "spindle ")) or self.bit_in in one.split()
+        }
+
     # ---- in air
 
     def go_to(self, x: float, y: float, *, height: float) -> None:

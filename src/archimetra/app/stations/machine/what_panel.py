@@ -31,6 +31,7 @@ from archimetra.job.bits import Bit
 from archimetra.job.quantities import format_length
 from archimetra.job.recipes import limit_to_machine
 from archimetra.machine.checklist import Check, checks_of
+from archimetra.machine.messages import Ended
 from archimetra.output.controllers.of_job import controller_of
 from archimetra.output.files import digest_of, file_times
 from archimetra.output.gcode_file import GcodeFile
@@ -77,6 +78,7 @@ class WhatPanel(Rows):
         self._shown_checks: tuple[Check, ...] = ()
         self._ticks: list[QCheckBox] = []
         session.planning.files_made.connect(self.refresh)
+        self.machine.ended.connect(self._advance)
 
     # ---- what is chosen
 
@@ -129,8 +131,16 @@ class WhatPanel(Rows):
         file = self.file
         if file is not None and not self.why_not():
             bit = file.bits[-1] if file.bits else None
-            self.machine.bit_in = bit.id if bit is not None else ""
             self.machine.run_file(file)
+            self.machine.bit_comes_in(bit)
+
+    def _advance(self, end: Ended) -> None:
+        """A file that is cut is not the next one any more."""
+        file = self.file
+        is_cut = file is not None and digest_of(file.text.encode("ascii")) in self.machine.done_files
+        if end.state == "done" and is_cut and self._chosen + 1 < len(self.files):
+            self._chosen += 1
+            self.machine.show_setup_of(self.file)
 
     def why_not(self) -> str:
         """Why the chosen file is not run now; '' where it may."""
@@ -321,9 +331,9 @@ class WhatPanel(Rows):
         shown(self._why, bool(self._why.text()) and not self.is_stick)
         self._go.setEnabled(not why)
         number = self._chosen + 1
-        self._go.setText(
-            (f"Run file {number} all the same" if stops else f"Run file {number}") if file is not None else "Run"
-        )
+        is_cut = file is not None and digest_of(file.text.encode("ascii")) in machine.done_files
+        how = " all the same" if stops else " once more" if is_cut else ""
+        self._go.setText(f"Run file {number}{how}" if file is not None else "Run")
         self._trace.setEnabled(file is not None and machine.stage in (Stage.READY, Stage.CHANGE))
         count = len([check for check in self._shown_checks if check.id in machine.ticked])
         self._list_note.setText(f"{count} of {len(self._shown_checks)}" if self._shown_checks else "")
