@@ -46,13 +46,19 @@ class Report(msgspec.Struct, frozen=True):
 
 
 ERRORS = {
-    1: "a word without its letter", 2: "a number it cannot read", 3: "a command it does not know", 8: "a command it takes only when it stands",
-    9: "it is locked: home it, or unlock it", 14: "a line longer than it takes", 15: "a way beyond the machine's travel", 16: "a jog it cannot follow",
-    20: "a word it does not know", 22: "a move without a feed", 23: "a number that has to be whole", 33: "an arc that does not close",
+    1: "a word without its letter", 2: "a number it cannot read", 3: "a command it does not know", 4: "a number below zero where there is none",
+    5: "homing is not switched on at this control", 8: "a command it takes only when it stands", 9: "it is locked: home it, or unlock it",
+    10: "its own travel limits need homing", 11: "a line longer than it takes", 13: "its door is open", 14: "a line longer than it takes",
+    15: "a way beyond the machine's travel", 16: "a jog it cannot follow", 20: "a word it does not know", 21: "two words of which one shuts out the other",
+    22: "a move without a feed", 23: "a number that has to be whole", 24: "two commands that both want the places of the line", 25: "a word twice",
+    26: "no place where one is wanted", 27: "a line number it cannot take", 28: "a word that is missing", 30: "machine coordinates without a plain move",
+    31: "places with nothing to use them", 32: "an arc without a place", 33: "an arc that does not close", 34: "an arc whose radius does not fit",
+    35: "an arc without a centre", 36: "words with nothing to use them", 38: "a tool number higher than it takes",
 }  # fmt: skip
 ALARMS = {
     1: "a limit switch was hit", 2: "a move leads beyond the machine's travel", 3: "it was reset while it moved: its position is lost",
-    4: "the probe touches already", 5: "the probe touched nothing", 8: "homing did not get free of a switch", 9: "homing found no switch",
+    4: "the probe touches already", 5: "the probe touched nothing", 6: "homing was broken off by a reset", 7: "its door was opened while it was homing",
+    8: "homing did not get free of a switch", 9: "homing found no switch",
 }  # fmt: skip
 _NUMBER = r"-?\d+(?:\.\d+)?"
 _TRIPLE = re.compile(rf"({_NUMBER}),({_NUMBER}),({_NUMBER})")
