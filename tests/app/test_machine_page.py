@@ -374,6 +374,26 @@ class TestByKeyboard:
             QTest.qWait(500)
             assert faulty.machine.motion.position == pytest.approx(stood, abs=0.05)
 
+    def test_a_held_key_is_one_press_however_the_screen_repeats_it(self, qtbot):
+        """Some tell each repeat as a letting go and a press, which would be a step each."""
+        pad = JogPad()
+        qtbot.addWidget(pad)
+        pad.show()
+        pad.setFocus()
+        heard = []
+        pad.pressed.connect(lambda way: heard.append(way))
+        pad.released.connect(lambda: heard.append("let go"))
+        QTest.keyPress(pad, Qt.Key.Key_Right)
+        for _ in range(8):
+            QTest.keyRelease(pad, Qt.Key.Key_Right)
+            QTest.keyPress(pad, Qt.Key.Key_Right)
+            QTest.qWait(30)
+        assert heard == [(1, 0, 0)]
+        QTest.keyRelease(pad, Qt.Key.Key_Right)
+        qtbot.waitUntil(lambda: heard == [(1, 0, 0), "let go"], timeout=1_000)
+        QTest.keyClick(pad, Qt.Key.Key_Right)
+        qtbot.waitUntil(lambda: len(heard) == 4, timeout=1_000)
+
     def test_every_part_of_the_page_is_reached_by_tab(self, window, qtbot, served):
         connect(qtbot, window, served)
         home(qtbot, window)

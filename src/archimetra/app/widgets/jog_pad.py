@@ -3,13 +3,14 @@ something is typed elsewhere."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QFocusEvent, QKeyEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QToolButton, QWidget
 
 from archimetra.app.theme.style import scaled
 
 BUTTON_PX = 34
+REPEAT_MS = 25
 Way = tuple[float, float, float]
 WAYS: dict[Way, tuple[str, int, int, str]] = {
     (-1, 1, 0): ("↖", 0, 0, "left and back"), (0, 1, 0): ("↑", 0, 1, "back"), (1, 1, 0): ("↗", 0, 2, "right and back"),
@@ -41,6 +42,12 @@ class JogPad(QFrame):
         grid.setContentsMargins(8, 8, 8, 8)
         grid.setSpacing(4)
         self._key = 0
+        self._let_go = QTimer(
+            self
+        )  # some screens repeat a held key as pairs of letting go and pressing, a few ms apart
+        self._let_go.setSingleShot(True)
+        self._let_go.setInterval(REPEAT_MS)
+        self._let_go.timeout.connect(self._end)
         self.buttons: dict[Way, QToolButton] = {}
         for way, (words, row, column, said) in WAYS.items():
             button = QToolButton()
@@ -65,7 +72,10 @@ class JogPad(QFrame):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         way = _KEYS.get(event.key())
         if way is not None:
-            if not event.isAutoRepeat() and self.isEnabled():
+            if event.key() == self._key:
+                self._let_go.stop()
+            elif not event.isAutoRepeat() and self.isEnabled():
+                self._let_go.stop()
                 self._key = event.key()
                 self.pressed.emit(way)
             return
@@ -79,12 +89,15 @@ class JogPad(QFrame):
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
         if event.key() in _KEYS and not event.isAutoRepeat():
             if event.key() == self._key:
-                self._key = 0
-                self.released.emit()
+                self._let_go.start()
             return
         super().keyReleaseEvent(event)
 
-    def focusOutEvent(self, event: QFocusEvent) -> None:
+    def _end(self) -> None:
+        self._let_go.stop()
         self._key = 0
-        self.released.emit()  # whoever goes elsewhere holds nothing any more
+        self.released.emit()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self._end()  # whoever goes elsewhere holds nothing any more
         super().focusOutEvent(event)
