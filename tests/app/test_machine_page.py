@@ -10,7 +10,7 @@ import shapely
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QCheckBox, QDialog
+from PySide6.QtWidgets import QApplication, QCheckBox, QDialog, QScrollArea
 from scipy import ndimage
 
 from app.conftest import settle
@@ -26,6 +26,7 @@ from archimetra.edits.shop import SHOP
 from archimetra.engine.programs import program_of
 from archimetra.job.file import JobFile
 from archimetra.job.job import with_boards
+from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Fixture
 from archimetra.machine.runs import broken_runs, log_path, records_of
 from archimetra.machine.standin.controller import Build, StandIn
@@ -394,6 +395,20 @@ class TestByKeyboard:
         QTest.keyClick(pad, Qt.Key.Key_Right)
         qtbot.waitUntil(lambda: len(heard) == 4, timeout=1_000)
 
+    @pytest.mark.parametrize("unit", ["mm", "in"])
+    def test_nothing_on_the_page_is_wider_than_the_page(self, window, qtbot, served, unit):
+        session = window.session
+        session.apply(edits.change_job(session.job, "Unit", unit=Unit(unit)))
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        page = window.page("machine")
+        page.where._fold.open()
+        for choice in ("plate", "paper"):
+            page.where._choose_with(choice)
+            QTest.qWait(50)
+            area = page.widget.findChild(QScrollArea)
+            assert area.widget().minimumSizeHint().width() <= area.viewport().width()
+
     def test_every_part_of_the_page_is_reached_by_tab(self, window, qtbot, served):
         connect(qtbot, window, served)
         home(qtbot, window)
@@ -590,7 +605,7 @@ class TestPlaces:
         zero_all(qtbot, window)
         move(qtbot, window, "Z", 5.0)
         before = len(faulty.machine.motion.log)
-        button(window, "Place on the plan …").click()
+        button(window, "On the plan …").click()
         assert isinstance(window.plan.tool, GoTool) if hasattr(window.plan, "tool") else True
         at = window.plan.view.to_screen(100.0, 200.0)
         window.plan.is_snapping = False

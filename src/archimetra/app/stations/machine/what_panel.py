@@ -38,7 +38,7 @@ from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
 AIR_FEED_SHARE = 0.5  # of the fastest cut: slow enough to be watched
-NAME_PX, RUN_PX = 214, 280
+NAME_PX, RUN_PX = 210, 280
 STEP_PERCENT, MOST_PERCENT, LEAST_PERCENT = 10, 200, 10
 
 

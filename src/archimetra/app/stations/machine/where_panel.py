@@ -11,6 +11,7 @@ from archimetra.app.session.at_machine import Stage
 from archimetra.app.session.session import Session
 from archimetra.app.stations.bindings import TypedNumber
 from archimetra.app.stations.page import Rows, shown
+from archimetra.app.theme.style import scaled
 from archimetra.app.theme.tokens import Tokens
 from archimetra.app.views.plan_surface import PlanSurface
 from archimetra.app.views.tools import Tool
@@ -158,7 +159,7 @@ class WherePanel(Rows):
         for name, place in _corners().items():
             menu.addAction(name[0].upper() + name[1:]).triggered.connect(lambda _c=False, p=place: self._go_corner(p))
         self._to_corner.setMenu(menu)
-        self._to_place = QPushButton("Place on the plan …")
+        self._to_place = QPushButton("On the plan …")
         self._to_place.setToolTip("Click a place on the plan; the bit goes over it at the travel height")
         self._to_place.clicked.connect(lambda _c=False: self._point_at())
         for widget in (self._to_zero, self._to_corner, self._to_place):
@@ -188,9 +189,12 @@ class WherePanel(Rows):
             corner.setCurrentIndex(k)
             here = QPushButton("It is here")
             here.clicked.connect(lambda _c=False, n=k: self._touched(n))
-            row.addWidget(corner, 1)
-            row.addWidget(here)
-            inner.row(words, holder)
+            name = label(words)
+            name.setFixedWidth(scaled(52))
+            for widget in (name, corner, here):
+                row.addWidget(widget)
+            row.setStretchFactor(corner, 1)
+            inner.add(holder)
             self._touch.append((corner, here))
         self._turn_words = inner.add(label("", "note"))
         (self._straight,) = self.buttons(inner, ("It lies straight", "Programs are not turned", self._straighten))
