@@ -16,7 +16,6 @@ from scipy import ndimage
 from app.conftest import settle
 from app.gestures import button, choose, field, type_into, words_on
 from archimetra.app.session.at_machine import Stage
-from archimetra.app.stations.machine.where_panel import GoTool
 from archimetra.app.widgets.halt import HaltButton
 from archimetra.app.widgets.jog_pad import JogPad
 from archimetra.demo import quay_tide_clock
@@ -606,7 +605,6 @@ class TestPlaces:
         move(qtbot, window, "Z", 5.0)
         before = len(faulty.machine.motion.log)
         button(window, "On the plan …").click()
-        assert isinstance(window.plan.tool, GoTool) if hasattr(window.plan, "tool") else True
         at = window.plan.view.to_screen(100.0, 200.0)
         window.plan.is_snapping = False
         QTest.mouseClick(window.plan, Qt.MouseButton.LeftButton, pos=at.toPoint())

@@ -218,6 +218,30 @@ def test_unplugged_in_each_state_it_says_so(tmp_path):
             window.client.wait()
 
 
+@pytest.mark.parametrize("how", ["left", "dies", "stops"])
+def test_a_program_that_waits_to_begin_does_not_begin_without_its_window(served, tmp_path, how):
+    """Asked for right after a jog it waits a moment; who leaves in that moment, or stops, has nothing run."""
+    window = Window(served.address)
+    window.until(Opened)
+    window.until(Now, zero=ZERO)
+    window.client.send(Jog(1, (0.0, 0.0, 1.0), 900.0))
+    window.until(Answered, number=1)
+    window.client.send(Begin(2, str(a_run(tmp_path)), ZERO))
+    match how:
+        case "left":
+            window.client.close()
+        case "dies":
+            window.client._socket.shutdown(2)
+        case "stops":
+            window.client.send(Stop())
+            assert not window.until(Answered, number=2).is_done
+    time.sleep(1.2)
+    assert served.machine.motion.position[:2] == ZERO[:2]
+    assert broken_runs(tmp_path) == []
+    window.client.close()
+    assert window.client.wait()
+
+
 def test_nothing_is_left_behind(served):
     Window(served.address).close()
     before = threading.active_count(), len(os.listdir("/proc/self/fd"))

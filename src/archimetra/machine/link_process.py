@@ -66,7 +66,6 @@ class Served:
         self._is_leaving = False
         self._about: About | None = None
         self._later: Begin | None = None  # a program that is begun once it is known where the machine stands
-        self._last_end: Ended | None = None
         self._disk: queue.Queue[tuple[str, object] | None] = queue.Queue()
         self._writer = threading.Thread(target=self._write, name="journal", daemon=True)
         self._writer.start()
@@ -103,6 +102,7 @@ class Served:
         """Stop what runs; ``run`` ends once it stands."""
         if not self._is_leaving:
             self._is_leaving = True
+            self._forget_later()  # nothing begins any more without a window
             self.link.stop(words)
 
     # ---- the window
@@ -230,7 +230,7 @@ class Served:
             return
         self.link.begin(message.number, stream, message.zero)
         if self.link.stream is stream:
-            self._about, self._last_end = about, None
+            self._about = about
             self._disk.put(("journal", folder))
             self._noted = 0.0
 
