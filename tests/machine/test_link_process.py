@@ -89,7 +89,8 @@ def stands(machine: StandIn) -> None:
 
 def test_a_stop_stands_at_once_and_is_put_down(served, tmp_path):
     window = begun(served, tmp_path)
-    time.sleep(0.8)
+    time.sleep(1.4)
+    assert broken_runs(tmp_path) == []  # to another window it is a run, not a broken one
     window.client.send(Stop())
     end = window.until(Ended)
     assert end.state == "stopped"

@@ -269,6 +269,7 @@ class Served:
         self._disk.put(
             ("note", Progress(at_s=end.seconds, state=end.state, taken=end.taken, done=end.done, words=end.words))
         )
+        self._disk.put(("close", None))
         if about.is_air or not about.log:
             return
         record = Record(
@@ -287,6 +288,9 @@ class Served:
                 if journal is not None:
                     journal.close()
                 journal = Journal(value)
+            elif kind == "close" and journal is not None:
+                journal.close()
+                journal = None
             elif kind == "note" and journal is not None and isinstance(value, Progress):
                 journal.note(value)
             elif kind == "record" and isinstance(value, tuple):

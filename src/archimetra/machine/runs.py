@@ -7,6 +7,7 @@ Nothing of a file is carried out: text, numbers and records are read, nothing el
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import io
 import os
 import re
@@ -140,6 +141,7 @@ class Journal:
         self._file: io.BufferedWriter | None = None
         with contextlib.suppress(OSError):  # a run goes on without its journal
             self._file = (folder / JOURNAL).open("ab")
+            fcntl.flock(self._file, fcntl.LOCK_EX | fcntl.LOCK_NB)  # as long as it runs it is no broken run to anybody
 
     def note(self, progress: Progress) -> None:
         if self._file is None:
@@ -153,6 +155,18 @@ class Journal:
         if self._file is not None:
             self._file.close()
             self._file = None
+
+
+def is_running(folder: Path) -> bool:
+    """Whether a link is at this run now."""
+    try:
+        with (folder / JOURNAL).open("rb") as file:
+            fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return True
+    except OSError:
+        return False
+    return False
 
 
 def last_of(folder: Path) -> Progress | None:
@@ -181,7 +195,7 @@ def broken_runs(folder: Path | None = None) -> list[Broken]:
     out = []
     for path in sorted(base.glob("*-*-*"), reverse=True) if base.is_dir() else []:
         last = last_of(path)
-        if last is None:
+        if last is None or is_running(path):
             continue
         with contextlib.suppress(OSError, ValueError):
             about = read_about(path)

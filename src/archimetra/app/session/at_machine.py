@@ -11,7 +11,7 @@ from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, NamedTuple
 
 import msgspec
-from PySide6.QtCore import Signal
+from PySide6.QtCore import QTimer, Signal
 
 from archimetra.app.session.document import Document
 from archimetra.app.session.leading import Leading, turned_by
@@ -27,6 +27,8 @@ if TYPE_CHECKING:
     from archimetra.machine.course import Part
     from archimetra.machine.progress import LineTimes
     from archimetra.machine.runs import About, Broken
+
+SETTLED_MS = 500
 
 
 class Stage(StrEnum):
@@ -475,6 +477,7 @@ class AtMachine(Leading):
             self.said.emit(kind, end.words)
         self.ended.emit(end)
         self.changed.emit()
+        QTimer.singleShot(SETTLED_MS, self, self.changed.emit)  # by then the link has put down how it ended
 
     def _bit_changes(self, number: int) -> None:
         """Another bit comes in: Z zero and the bit are to be looked at again."""
@@ -497,3 +500,4 @@ class AtMachine(Leading):
         if not had_run:
             self.said.emit("stop", gone.words)
         self.changed.emit()
+        QTimer.singleShot(SETTLED_MS, self, self.changed.emit)
