@@ -70,9 +70,14 @@ class AtMachine(Leading):
         self._waits_in = ""  # the folder of the run whose next part is to come
         self._folder: FilePath | None = None
         self._is_beginning = False
+        self._settled = QTimer(self)
+        self._settled.setSingleShot(True)
+        self._settled.setInterval(SETTLED_MS)
+        self._settled.timeout.connect(self.changed)
 
     def _let_go(self) -> None:
         super()._let_go()
+        self._settled.stop()
         self.running = None
         self._is_beginning = False
 
@@ -477,7 +482,7 @@ class AtMachine(Leading):
             self.said.emit(kind, end.words)
         self.ended.emit(end)
         self.changed.emit()
-        QTimer.singleShot(SETTLED_MS, self, self.changed.emit)  # by then the link has put down how it ended
+        self._settled.start()  # by then the link has put down how it ended
 
     def _bit_changes(self, number: int) -> None:
         """Another bit comes in: Z zero and the bit are to be looked at again."""
@@ -500,4 +505,4 @@ class AtMachine(Leading):
         if not had_run:
             self.said.emit("stop", gone.words)
         self.changed.emit()
-        QTimer.singleShot(SETTLED_MS, self, self.changed.emit)
+        self._settled.start()
