@@ -157,9 +157,9 @@ class TestTiles:
         settle(qtbot, window)
         window.station_output()
         page = window.output_page
-        qtbot.waitUntil(lambda: bool(page.files), timeout=20000)
+        # a card is in sight only once its layout has had its turn, after the files are there
+        qtbot.waitUntil(lambda: "Before the board is laid on the machine" in words_on(page), timeout=20000)
         words = words_on(page)
-        assert "Before the board is laid on the machine" in words
         assert "A1. Needs" in words
         assert "A2: shift the board onto its pins first." in words
         assert not page.files[0].blocks
