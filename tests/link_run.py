@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from archimetra.machine.course import course_of
+from archimetra.machine.course import course_of, from_zero
 from archimetra.machine.link import Link, Phase
 from archimetra.machine.messages import Answered, Ended, Gone, Now
 from archimetra.machine.standin.controller import Build, StandIn
@@ -71,12 +71,16 @@ class Pair:
 
     def begin(self, text: str, number: int = 1) -> None:
         """As the link's process begins a program."""
+        if not self.link.gets_ready():
+            self.until(self.link.gets_ready, 3.0)
         now: Now = self.link.now()
         zero = np.array(now.zero)
         at = np.array(now.at)
-        course = course_of(text, tuple(at - zero))
+        course = course_of(from_zero(text, tuple(zero)), tuple(at - zero))
         way = np.vstack((at[None], course.way + zero))
-        stream = Stream(text.splitlines(), way=way, of_lines=[-1, *course.of_lines.tolist()])
+        stream = Stream(
+            text.splitlines(), receives=self.link.receives, way=way, of_lines=[-1, *course.of_lines.tolist()]
+        )
         self.link.begin(number, stream, tuple(zero))
 
 

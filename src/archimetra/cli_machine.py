@@ -67,12 +67,13 @@ def go_on(options: argparse.Namespace) -> int:
     from archimetra.base.files import write_safely
     from archimetra.cli_job import UsageError
     from archimetra.engine.programs import program_text
+    from archimetra.machine.course import from_zero
     from archimetra.machine.going_on import remainder, starts_of
 
     if not (isfinite(options.top) and isfinite(options.park)) or options.park <= options.top:
         raise UsageError("--park is a height above --top, mm.")
     text = program_text(options.file)
-    starts = starts_of(text, top=options.top, done=options.done)
+    starts = starts_of(from_zero(text, None), top=options.top, done=options.done)
     if not starts:
         raise ArchimetraError(
             f"Up to line {options.done} of {options.file.name} the bit was never about to go down: run the whole file again."

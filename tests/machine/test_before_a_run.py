@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from math import atan2, cos, degrees, radians, sin
+from typing import ClassVar
 
 import msgspec
 import numpy as np
@@ -20,12 +21,15 @@ from archimetra.job.sheet import Fixture, FixtureKind, Machine
 from archimetra.machine import runs
 from archimetra.machine.askew import AskewError, turn_of, turned
 from archimetra.machine.checklist import checks_of
-from archimetra.machine.course import around, beyond, course_of, not_taken, parts_of, to_place
+from archimetra.machine.control_settings import concerns, differing, taken
+from archimetra.machine.course import around, beyond, course_of, from_zero, not_taken, parts_of, to_place
 from archimetra.machine.going_on import remainder, starts_in_parts
 from archimetra.machine.progress import LineTimes, time_left
 from archimetra.output.controllers import controller, controllers
 from archimetra.output.gcode_reader import read_gcode
 from archimetra.toolpath.shared.moves import Move, straightened
+from link_run import Pair
+from machine_run import ready
 from sample_plans import plan_of, sample
 
 TWO_BITS = "G21 G90\nG0 Z20\nT3 M6\nM3 S900\nG0 X10 Y10\nG1 Z-1 F300\nX40\nG0 Z20\nM5\nT1 M6\nM3 S900\nG0 X5 Y50\nG1 Z-2\nY60\nG0 Z20\nM0\nG0 X0\nM2\n"
@@ -114,6 +118,7 @@ class TestCourse:
                     "N5 G0 X1",
                     "G2 X1 I2 J3",
                     "G38.2 Z-1 F9",
+                    "G55",
                     "G41",
                 ]
             ),
@@ -123,8 +128,8 @@ class TestCourse:
     )
     def test_the_line_that_is_named_is_the_first_of_them(self, lines, end):
         told = not_taken(end.join(lines) + end)
-        wrong = [k + 1 for k, line in enumerate(lines) if line in ("G64", "G43 H1", "G41")]
-        assert told.startswith(f"Line {wrong[0]} says") if wrong else told == ""
+        wrong = [k + 1 for k, line in enumerate(lines) if line in ("G64", "G43 H1", "G41", "G38.2 Z-1 F9", "G55")]
+        assert told.startswith(f"Line {wrong[0]} ") if wrong else told == ""
 
     @pytest.mark.parametrize("name", ["streaming", "streaming-lines", "rs274", "iso"])
     def test_files_for_such_controls_are_taken(self, name):
@@ -230,7 +235,7 @@ class TestAskew:
         assert out[2].endswith("Z-2 F300 ; to X10")
         assert read_gcode("\n".join(out)).xyz[-1] == pytest.approx((0.0, 0.0, -2.0), abs=1e-4)
 
-    @pytest.mark.parametrize("line", ["G91", "G18", "G53 G0 Z0", "G28", "G92 X0", "G90.1", "G10 L20 P1 X0"])
+    @pytest.mark.parametrize("line", ["G91", "G18", "G53 G0 X0", "G28", "G92 X0", "G90.1", "G10 L20 P1 X0"])
     def test_what_cannot_be_turned_is_told(self, line):
         with pytest.raises(AskewError, match="Line 2"):
             turned(f"G21 G90\n{line}\nG1 X1 Y1 F5\n", 2.0)
@@ -345,7 +350,7 @@ class TestOnTheDisk:
         assert runs.last_of(path) == (whole[-1] if whole else None)
 
     def test_only_runs_that_cut_and_did_not_end_are_broken(self, tmp_path):
-        for state, is_air, taken in (
+        for state, is_air, count in (
             ("done", False, 3),
             ("stopped", False, 2),
             ("running", True, 2),
@@ -354,7 +359,7 @@ class TestOnTheDisk:
         ):
             path, _ = self.put(tmp_path, is_air=is_air, file=state)
             journal = runs.Journal(path)
-            journal.note(runs.Progress(at_s=1.0, state=state, taken=taken, done=0))
+            journal.note(runs.Progress(at_s=1.0, state=state, taken=count, done=0))
             journal.close()
         (tmp_path / "20260101-000000-1-1").mkdir()
         (tmp_path / "20260101-000000-1-1" / runs.JOURNAL).write_text("[]\n{}\nnonsense")
@@ -388,3 +393,104 @@ class TestOnTheDisk:
         path.write_bytes(path.read_bytes() + b"{broken\n")
         runs.keep_record(path, record)
         assert runs.records_of(path) == [record, record]
+
+
+BY_MACHINE = "{unit}\nG90\nG53 G0 Z{top}\nG0 X{a} Y{b}\nG0 Z{up}\nG1 Z{down} F{feed}\nG1 X{c}\nG53 G0 Z{top}\nG53 G0 X{home} Y{home}\nG0 X{a}\nM30\n"
+
+
+class TestByMachineCoordinates:
+    @given(st.tuples(st.floats(60, 400), st.floats(60, 400), st.floats(-70, -45)), st.booleans())
+    def test_what_is_foretold_is_where_the_machine_goes(self, zero, is_inch):
+        zero = tuple(round(v, 3) for v in zero)
+        per = 25.4 if is_inch else 1.0
+        numbers = {
+            k: round(v / per, 4)
+            for k, v in {"top": -1.0, "a": 10, "b": 20, "up": 5, "down": -3, "feed": 900, "c": 70, "home": 2}.items()
+        }
+        text = BY_MACHINE.format(unit="G20" if is_inch else "G21", **numbers)
+        assert not_taken(text) == ""
+        pair = Pair(ready(zero=zero))
+        pair.open()
+        at = tuple(np.array(pair.own.motion.position) - zero)
+        course = course_of(from_zero(text, zero), at)
+        before = len(pair.own.motion.log)
+        pair.begin(text)
+        pair.until(lambda: pair.end is not None)
+        assert pair.end.state == "done", pair.end.words  # the reports were held against what was foretold
+        gone = np.array([row[1:4] for row in pair.own.motion.log[before:]])
+        steps = np.concatenate(([True], np.linalg.norm(np.diff(gone, axis=0), axis=1) > 1e-6))
+        way = course.way + np.array(zero)
+        own = np.concatenate(([True], np.linalg.norm(np.diff(way, axis=0), axis=1) > 1e-6))
+        # the machine's own top is its top, whatever zero is
+        assert gone[:, 2].max() == pytest.approx(-1.0, abs=0.003)
+        np.testing.assert_allclose(gone[steps][-len(way[own]) :], way[own], atol=0.003)
+
+    def test_a_bit_change_at_the_machines_top_goes_on_high_above_the_board(self):
+        zero = (100.0, 100.0, -60.0)  # the bed: the wood is 18 mm high
+        text = "G21\nG90\nG0 Z25\nG0 X10 Y10\nG1 Z15 F500\nX50\nG53 G0 Z0\nM6 T2\nG0 X80 Y80\nG0 Z25\nG1 Z12 F500\nX90\nG0 Z25\nM30\n"
+        parts = parts_of(text)
+        assert len(parts) == 2
+        (one,) = starts_in_parts(from_zero(text, zero), top=18.0, done=6, first=0, next_line=parts[1].first)
+        assert one.at == pytest.approx((50.0, 10.0, 60.0))
+        # told by zero alone it would be the bed
+        assert starts_in_parts(text, top=18.0, done=6, first=0, next_line=parts[1].first)[0].at[2] == 0.0
+        later = starts_in_parts(from_zero(text, zero), top=18.0, done=11, first=parts[1].first)
+        assert all(start.at[2] > 18.0 for start in later)
+
+    @pytest.mark.parametrize(
+        ("line", "what"),
+        [("G28", "kept in the control"), ("G91 G28 Z0", "kept in the control"), ("G92 X0", "moves zero"), ("G10 L20 P1 X0", "moves zero"), ("G55", "another zero"),
+         ("G59", "another zero"), ("G43.1 Z3", "length of a bit"), ("G18", "another plane"), ("G38.2 Z-5 F30", "probes")],
+    )  # fmt: skip
+    def test_what_cannot_be_followed_is_refused_before_anything_moves(self, line, what):
+        told = not_taken(f"G21\nG54\nG0 X1\n{line}\nM30\n")
+        assert told.startswith("Line 4 ")
+        assert what in told
+
+    def test_steps_and_machine_coordinates_do_not_go_together(self):
+        assert not_taken("G21\nG53 G0 Z0\nG91\nG1 X1 F5\n").startswith("Line 2 goes by machine")
+        assert not_taken("G21\nG91\nG1 X1 F5\nG53 G0 Z0\n").startswith("Line 4 goes by machine")
+        assert not_taken("G21\nG91.1\nG53 G0 Z0\n") == ""
+
+    def test_where_zero_is_not_known_its_lines_are_left_out(self):
+        text = "G21\nG53 G0 Z0\n(G53)\nG0 X1\n"
+        assert from_zero(text, None) == "G21\n\n(G53)\nG0 X1\n"
+        assert from_zero("G0 X1\n", None) == "G0 X1\n"
+
+    def test_a_way_up_by_machine_coordinates_is_no_other_on_a_board_that_lies_askew(self):
+        assert turned("G21 G90\nG53 G0 Z0\nG1 X10 Y0 F5\n", 90.0).splitlines()[1] == "G53 G0 Z0"
+
+
+class TestWhatAControlSaysOfItself:
+    SETTINGS: ClassVar[dict[int, float]] = {
+        130: 400.0, 131: 610.0, 132: 90.0, 110: 5000.0, 111: 3000.0, 112: 1500.0, 120: 400.0, 121: 400.0, 122: 200.0, 11: 0.02, 30: 12000.0,
+    }  # fmt: skip
+
+    def test_only_what_is_otherwise_is_told_and_the_slowest_axis_counts(self):
+        told = {one.field: (one.own, one.known) for one in differing(self.SETTINGS, Machine())}
+        assert told == {"travel_x": (400.0, 610.0), "rapid_xy": (3000.0, 5000.0), "max_rpm": (12000.0, 24000.0)}
+        words = "; ".join(one.sentence for one in differing(self.SETTINGS, Machine()))
+        assert (
+            words
+            == "400 mm of travel in X, not 610; rapids of 3000 mm/min, not 5000; a spindle of at most 12000 1/min, not 24000"
+        )
+
+    def test_its_figures_taken_leave_nothing_otherwise_and_no_feed_above_a_rapid(self):
+        machine = taken(Machine(), differing(self.SETTINGS, Machine()))
+        assert differing(self.SETTINGS, machine) == ()
+        assert machine.max_feed == 3000.0
+        assert (machine.travel_x, machine.travel_y) == (400.0, 610.0)
+
+    @given(st.dictionaries(st.integers(0, 140), st.floats(-1e6, 1e6)))
+    def test_whatever_numbers_come_the_machine_stays_one(self, settings):
+        machine = taken(Machine(), differing(settings, Machine()))
+        assert machine.travel_x > 0
+        assert machine.min_rpm <= machine.max_rpm
+
+    def test_a_spindle_that_is_only_switched_is_no_slow_one(self):
+        assert differing({30: 1000.0}, Machine()) == ()
+
+    def test_what_spoils_work_is_told(self):
+        assert concerns(self.SETTINGS) == ()
+        assert "laser" in concerns({32: 1.0})[0]
+        assert "Homing is switched off" in concerns({22: 0.0, 32: 0.0})[0]

@@ -18,6 +18,9 @@ MOST_STRETCH_MM = 2.0
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 _CODE = re.compile(r"G0*(\d+(?:\.\d+)?)", re.IGNORECASE)
 _PLACE = re.compile(r"([XYIJ])\s*([-+]?(?:\d+\.?\d*|\.\d+))", re.IGNORECASE)
+_IN_PLANE = re.compile(
+    r"[XY]\s*[-+.\d]", re.IGNORECASE
+)  # a way up or down by machine coordinates is no other on a board that lies askew
 _NOT_TURNED = {
     "91": "tells its ways in steps (G91)", "90.1": "tells centres of arcs from zero (G90.1)", "18": "works in another plane (G18)",
     "19": "works in another plane (G19)", "53": "goes by machine coordinates (G53)", "28": "goes home (G28)", "30": "goes home (G30)",
@@ -60,7 +63,7 @@ def turned(text: str, turn: float) -> str:
     for number, line in enumerate(text.splitlines(), 1):
         bare = _COMMENT.sub(lambda m: " " * len(m.group()), line)
         for code in _CODE.findall(bare):
-            if code in _NOT_TURNED:
+            if code in _NOT_TURNED and not (code == "53" and not _IN_PLANE.search(bare)):
                 raise AskewError(
                     f"Line {number} {_NOT_TURNED[code]}: such a program is not turned. Lay the board straight instead."
                 )

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from archimetra.geometry.arrays import FloatArray, IntArray
+from archimetra.job.quantities import MM_PER_INCH
 from archimetra.machine.messages import Place
 from archimetra.output.gcode_reader import read_gcode
 from archimetra.toolpath.shared.moves import Move, straightened
@@ -24,32 +25,18 @@ _TAKEN_G = {
     2,
     3,
     4,
-    10,
     17,
-    18,
-    19,
     20,
     21,
-    28,
-    30,
-    38.2,
     40,
-    43.1,
     49,
     53,
     54,
-    55,
-    56,
-    57,
-    58,
-    59,
     61,
     80,
     90,
     91,
     91.1,
-    92,
-    93,
     94,
 }
 _TAKEN_M = {0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 30}
@@ -60,7 +47,14 @@ _XY = re.compile(r"^.*[XYxy].*$", re.MULTILINE)
 _G = re.compile(r"^.*[Gg].*$", re.MULTILINE)
 _GOES = re.compile(r"[XY]\s*[-+.\d]", re.IGNORECASE)
 _CHANGE = re.compile(r"T0*(\d+)", re.IGNORECASE)
-_BY_MACHINE = re.compile(r"G0*(53|28|30|92|10)(?![\d.])", re.IGNORECASE)
+_BY_MACHINE = re.compile(r"G0*53(?![\d.])", re.IGNORECASE)
+_AXIS = re.compile(r"([XYZ])\s*([-+]?(?:\d+\.?\d*|\.\d+))", re.IGNORECASE)
+# where these lead cannot be foretold, or they move the zero that was found
+_NOT_FOLLOWED = {
+    10.0: "moves zero", 28.0: "goes to a place kept in the control", 30.0: "goes to a place kept in the control", 92.0: "moves zero",
+    43.1: "adds the length of a bit to zero", 55.0: "goes by another zero", 56.0: "goes by another zero", 57.0: "goes by another zero",
+    58.0: "goes by another zero", 59.0: "goes by another zero", 38.2: "probes", 18.0: "works in another plane", 19.0: "works in another plane",
+}  # fmt: skip
 
 
 class Course(NamedTuple):
@@ -140,17 +134,51 @@ def beyond(course: Course, zero: Place, low: Place, high: Place, *, spare: float
     return f"It leads beyond the machine's travel: {', '.join(said)}. Move the board and set zero again, or cut it in tiles."
 
 
-def by_machine(text: str) -> int:
-    """The first line (from 1) that leads somewhere by machine coordinates or moves zero; 0 for none. Its way cannot be foretold here."""
-    return next((number for number, line in _lines_with(_G, text) if _BY_MACHINE.search(_COMMENT.sub("", line))), 0)
+def from_zero(text: str, zero: Place | None) -> str:
+    """A program whose lines by machine coordinates (G53) are told from a zero that lies at ``zero`` in them, mm, or left empty where that is not known:
+    what is worked out of its way is right then. It is not what is sent. As many lines as before."""
+    found = [number for number, line in _lines_with(_G, text) if _BY_MACHINE.search(_COMMENT.sub("", line))]
+    if not found:
+        return text
+    lines = text.splitlines()
+    per, last = 1.0, 0
+    for number in found:
+        if zero is None:
+            lines[number - 1] = ""
+            continue
+        for before in lines[last:number]:
+            for code in re.findall(r"G0*(20|21)(?![\d.])", _COMMENT.sub("", before).upper()):
+                per = MM_PER_INCH if code == "20" else 1.0
+        last = number
+        bare = _BY_MACHINE.sub("", _COMMENT.sub("", lines[number - 1]))
+
+        lines[number - 1] = _moved(bare, zero, per).strip()
+    return "\n".join(lines) + ("\n" if text.endswith("\n") else "")
+
+
+def _moved(bare: str, zero: Place, per: float) -> str:
+    """A line with its places told from zero; ``per`` is its unit in mm."""
+    return _AXIS.sub(
+        lambda m: f"{m.group(1)}{float(m.group(2)) - zero['XYZ'.index(m.group(1).upper())] / per:.6f}", bare
+    )
 
 
 def not_taken(text: str) -> str:
-    """In words the first thing of a program that a control fed line by line does not take; '' where it takes all."""
+    """In words the first thing of a program that a control fed line by line does not take, or that leads where it cannot be followed; '' where there is
+    none."""
+    in_steps, by_machine = False, 0
     for number, line in _lines_with(_NOT_PLAIN, text):
         bare = _COMMENT.sub("", line).strip().upper()
         if bare in ("", "%"):
             continue
+        words = [(m.group(1), float(m.group(2))) for m in _WORD.finditer(bare)]
+        why = next((why for letter, value in words if letter == "G" and (why := _NOT_FOLLOWED.get(value))), "")
+        in_steps = in_steps or ("G", 91.0) in words
+        by_machine = by_machine or (number if ("G", 53.0) in words else 0)
+        if not why and in_steps and by_machine:
+            number, why = by_machine, "goes by machine coordinates in a program that tells its ways in steps"
+        if why:
+            return f"Line {number} {why}: where that leads cannot be watched. Take it out of the controller's own lines on the Output page."
         found = next((m for m in _WORD.finditer(bare) if not _is_taken(m.group(1), m.group(2))), None)
         what = found.group().replace(" ", "") if found is not None else _WORD.sub("", bare).strip()[:12]
         if what:

@@ -28,15 +28,18 @@ from archimetra.machine.messages import (
     Told,
     Unlock,
 )
-from archimetra.machine.protocol import Doing, Lines, Report
+from archimetra.machine.protocol import RECEIVES, Doing, Lines, Report
 from archimetra.machine.streaming import ENDS, State, Stream
 
 ASK_S = 0.1  # between two questions how it is
 SOON_S = 0.03  # the same while it is not known yet where zero is
 GREET_S = 4.0  # a control that begins anew takes this long to speak
+ANEW_S = 1.0  # one that is reset greets within this, or does not greet at all
 LOST_S = 2.0
+HOMING_S = 120.0  # while it looks for its switches a control may say nothing
 LED_S = 0.3  # so long after it was led by hand a report may still be of before
 REPORTS_INCHES = 13  # the number of that setting
+LEAST_RECEIVES = 64  # no control that moves in arcs takes less; a smaller number is something else
 STOPS_S = 0.15  # reports that come sooner after a stop may be of before it
 HELD_S = 0.25  # a held jog that is not said again ends
 PIECE_S = 0.1  # a held jog is sent in pieces as long as this
@@ -85,7 +88,10 @@ class Link:
         self._held: JogHeld | None = None
         self._held_at = self._piece_at = self._led_at = -inf
         self._jog_ends = False
-        self._needs_reset = False
+        self.receives = RECEIVES
+        self._needs_reset = (
+            True  # whoever had it before may have left it in other units, another zero, in the middle of something
+        )
         self._is_stopping = False
         self._stopped_at = 0.0
         self._greets_until = 0.0  # after a reset nothing is said until it greets, or this moment
@@ -95,6 +101,7 @@ class Link:
         self._was_slowed = False
         self._has_ended = True
         self._asking_from = 0.0
+        self._clears = False  # it was reset for a clean beginning, and its greeting is waited for
 
     # ---- what the window wants
 
@@ -110,7 +117,7 @@ class Link:
         if self.is_running:
             return "A program is running: stop it, or wait for its end."
         doing = self.report.doing if self.report is not None else Doing.UNKNOWN
-        if doing is Doing.HOME:
+        if self._is_homing:
             return "It is finding its home."
         if doing in (Doing.RUN, Doing.HOLD):
             return "It is moving something that was not begun here. Stop it first."
@@ -170,6 +177,17 @@ class Link:
         """Whether it is led by hand, or was so lately that the last report may be of before."""
         return self._held is not None or self._now - self._led_at < LED_S
 
+    def gets_ready(self) -> bool:
+        """Whether a program may begin, as far as what was before goes: it is not led by hand any more, what it held is forgotten and it has said since
+        where zero lies. Whatever else forbids it is said by ``begin``."""
+        if self.is_led:
+            return False
+        if self.why_not() or self._locked():
+            return True
+        if self._needs_reset:
+            self._reset()
+        return self._now >= self._greets_until and self.zero is not None
+
     def begin(self, number: int, stream: Stream, zero: Place) -> None:
         why = self.why_not() or self._locked()
         if not why and (self.is_led or self._asked or self._waiting or self._doing is not Doing.IDLE):
@@ -201,16 +219,15 @@ class Link:
     def stop(self, words: str = "") -> None:
         """At once, whatever it does, and whatever the last report said: that is a tenth of a second old."""
         self._held = None
-        is_homing = self._doing is Doing.HOME or any(one.line == "$H" for one in self._asked)
-        is_standing = self._doing is Doing.HOLD and self.report is not None and self.report.feed < 0.5
+        is_homing = self._is_homing
+        is_standing = self._doing is Doing.HOLD and self.report is not None and not self.report.moves
         self._forget_asked("It was stopped.")
         if self.stream is not None and self.stream.state not in ENDS:
             self.stream.stop(words)
             return
-        if self.phase is not Phase.OPEN:
-            self._out += protocol.HOLD
-            return
-        if is_homing or is_standing:  # a hold does not end homing, nor does it know where it is
+        if self.phase is Phase.OPEN and (
+            is_homing or is_standing
+        ):  # a hold does not end homing, nor does it know where it is
             self._reset()
             return
         self._out[:] = protocol.JOG_CANCEL + protocol.HOLD
@@ -231,10 +248,16 @@ class Link:
     def pull(self) -> bytes:
         """What goes out now."""
         if self.stream is not None and (self.is_running or not self._has_ended):
-            self._out += self.stream.pull()
+            self._pull_stream(self.stream)
         out = bytes(self._out)
         self._out.clear()
         return out
+
+    def _pull_stream(self, stream: Stream) -> None:
+        out = stream.pull()
+        self._out += out
+        if protocol.RESET in out:
+            self._greets_until, self.zero = self._now + ANEW_S, None
 
     def take(self, data: bytes) -> None:
         """What came."""
@@ -260,14 +283,16 @@ class Link:
             self._question = now
             self._out += protocol.STATUS
         self._open()
-        if self.phase is Phase.GREETING and now > GREET_S:
+        if self._clears and now >= self._greets_until:
+            self._ask_who()
+        if self.phase is Phase.GREETING and not self._clears and now > GREET_S:
             self.gone(
                 f"What is at {self.address} says nothing that a control says. Is it another device, or set to another speed?"
                 if self._has_heard else
                 f"Nothing answers at {self.address}. Is the machine switched on, and its speed right?"
             )  # fmt: skip
             return
-        if self.phase is not Phase.GREETING and now - self._heard > LOST_S:
+        if self.phase is not Phase.GREETING and now - self._heard > (HOMING_S if self._is_homing else LOST_S):
             self.gone("The control no longer answers. Look at the machine, then connect again.")
             return
         if self._held is not None and now - self._held_at > HELD_S:
@@ -315,16 +340,16 @@ class Link:
             return Now("")
         line, share = stream.place if stream is not None else (-1, 0.0)
         return Now(
-            report.doing.value, report.machine, self.zero, report.feed, report.speed, self.overrides, line, share,
+            Doing.HOME.value if self._is_homing else report.doing.value, report.machine, self.zero, report.feed, report.speed, self.overrides, line, share,
             stream.taken if stream is not None else 0, stream.sent if stream is not None else 0, report.room[0],
-            stream.state.value if stream is not None else "", self._run_s,
+            stream.state.value if stream is not None else "", self._run_s, report.pins,
         )  # fmt: skip
 
     @property
     def is_quiet(self) -> bool:
         """Whether nothing moves that was begun here, and nothing waits to be forgotten."""
         return self.phase is Phase.GONE or not (
-            self.is_running or self._jog_ends or self._is_stopping or self._doing in (Doing.JOG, Doing.HOME)
+            self.is_running or self._jog_ends or self._is_stopping or self._is_homing or self._doing is Doing.JOG
         )
 
     # ---- lines that came
@@ -365,28 +390,48 @@ class Link:
         self.overrides = report.overrides or self.overrides
         if self.stream is not None and self.is_running and self.overrides[:2] != (100, 100):
             self._was_slowed = True
-        if self.phase is Phase.GREETING and report.doing is not Doing.UNKNOWN:
-            self.phase = Phase.ASKING
-            self._asked.append(_Asked(None, "$I", self._now + 5.0))
-            self._asked.append(_Asked(None, "$$", self._now + 5.0))
-            self._out += b"$I\n$$\n"
+        if self.phase is Phase.GREETING and report.doing is not Doing.UNKNOWN and not self._clears:
+            if self._needs_reset and not report.moves and report.doing not in (Doing.DOOR, Doing.TOOL):
+                self._clears = True
+                self._reset()
+            else:
+                self._ask_who()
         if self._jog_ends and report.doing is Doing.JOG and self._held is None:
             self._out += protocol.JOG_CANCEL  # a piece that was under way came after the first
         elif report.doing is not Doing.JOG and not any(one.number is None for one in self._asked):
             self._jog_ends = False
-        is_moving = report.doing in (Doing.RUN, Doing.JOG) or report.feed >= 0.5
-        if self._is_stopping and not is_moving and self._now - self._stopped_at > STOPS_S:
+        if self._is_stopping and not report.moves and self._now - self._stopped_at > STOPS_S:
             self._is_stopping = False
             self._reset()  # what it holds and has not read yet is forgotten; standing, it loses no position by that
         if report.doing is Doing.ALARM and was is not Doing.ALARM:
             self._held = None
 
+    def _ask_who(self) -> None:
+        self._clears = False
+        self.phase = Phase.ASKING
+        for line in ("$I", "$$"):
+            self._asked.append(_Asked(None, line, self._now + 5.0))
+            self._out += line.encode("ascii") + b"\n"
+
+    @property
+    def _is_homing(self) -> bool:
+        return self._doing is Doing.HOME or any(one.line == "$H" for one in self._asked)
+
     def _greeted(self, text: str) -> None:
         """It began anew: what it held is forgotten."""
-        self._greets_until = 0.0
+        was_asked, self._greets_until = self._now < self._greets_until, 0.0
         if self.phase is Phase.GREETING:
-            self._version.append(protocol.shown(text.encode("ascii", "replace")))
+            self._version = [protocol.shown(text.encode("ascii", "replace"))]
+            self._needs_reset = False  # it has just begun
+            if self._clears:
+                self._ask_who()
             return
+        self.zero = None  # what lay on top of it is forgotten too
+        if not was_asked:
+            self._reach, self._needs_reset = None, False
+            self.told.append(
+                Told("The control began anew by itself, as after a power cut. Home it, and find zero again.", True)
+            )
         if self._asked:
             self._forget_asked("The control began anew meanwhile.")
         self._send_waiting()
@@ -410,8 +455,12 @@ class Link:
             self._needs_reset = True
             is_told = any(one.number is not None for one in self._asked)
             self._forget_asked(f"The control gave an alarm: {words}.")
-            if not is_told:
-                self.told.append(Told(f"The control gave an alarm: {words}. Home it, or unlock it."))
+            is_lost = number not in protocol.KEEPS_PLACE
+            if is_lost:
+                self._reach = None
+            self.told.append(
+                Told("" if is_told else f"The control gave an alarm: {words}. Home it, or unlock it.", is_lost)
+            )
             return
         if self._asked:
             one = self._asked.popleft()
@@ -421,6 +470,8 @@ class Link:
         setting = protocol.read_setting(text)
         if setting is not None:
             self._settings[setting[0]] = setting[1]
+        elif (receives := protocol.read_receives(text)) is not None:
+            self.receives = min(max(receives, LEAST_RECEIVES), RECEIVES)
         elif text.startswith("[VER:"):
             self._version.append(protocol.shown(line)[5:-1].rstrip(":"))
 
@@ -447,7 +498,8 @@ class Link:
         self._forget_asked("It was stopped.")
         self._out[:] = protocol.RESET
         self._needs_reset = False
-        self._greets_until = self._now + 1.0
+        self._greets_until = self._now + ANEW_S
+        self.zero = None  # until it says where it lies now: what lay on top of it is forgotten too
 
     def _send_pieces(self) -> None:
         held = self._held
@@ -495,7 +547,7 @@ class Link:
         stream = self.stream
         if stream is None or self._has_ended or stream.state not in ENDS or stream.is_settling:
             return
-        self._out += stream.pull()
+        self._pull_stream(stream)
         self._has_ended = True
         known = stream.known
         if known.state is not State.DONE:

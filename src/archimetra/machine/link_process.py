@@ -47,6 +47,7 @@ from archimetra.machine.streaming import ENDS, Stream
 TICK_S = 0.01
 NOW_S = 0.05
 JOURNAL_S = 1.0
+LATER_S = 3.0  # a program waits so long for the control to be ready
 SETTLE_S = 10.0  # a machine that does not come to a stand is left after this, its line still closed
 LEFT_ALONE = "The window ended while it ran: the machine was held, and what it still had in its buffer is forgotten."
 
@@ -66,6 +67,7 @@ class Served:
         self._is_leaving = False
         self._about: About | None = None
         self._later: Begin | None = None  # a program that is begun once it is known where the machine stands
+        self._later_until = 0.0
         self._disk: queue.Queue[tuple[str, object] | None] = queue.Queue()
         self._writer = threading.Thread(target=self._write, name="journal", daemon=True)
         self._writer.start()
@@ -84,9 +86,9 @@ class Served:
             if line in can_read:
                 self._from_line()
             self.link.tick(time.monotonic() - self._begin)
-            if self._later is not None and not self.link.is_led:
+            if self._later is not None and (self.link.gets_ready() or time.monotonic() > self._later_until):
                 later, self._later = self._later, None
-                self._begin_run(later)
+                self._begin_now(later)
             self._out()
             self._tell()
             if self.link.phase is Phase.GONE and not self._to_window:
@@ -212,9 +214,12 @@ class Served:
             self._later = None
 
     def _begin_run(self, message: Begin) -> None:
-        if self.link.is_led:  # it is known in a moment where it stands
-            self._later = message
-            return
+        if self.link.gets_ready():
+            self._begin_now(message)
+        else:  # it is known in a moment where it stands
+            self._later, self._later_until = message, time.monotonic() + LATER_S
+
+    def _begin_now(self, message: Begin) -> None:
         folder = Path(message.folder)
         try:
             about = read_about(folder)
@@ -224,7 +229,9 @@ class Served:
             self.link.told.append(Answered(message.number, False, words))
             return
         try:
-            stream = Stream(lines, way=self._way(way, message.zero), of_lines=[-1, *of_lines.tolist()])
+            stream = Stream(
+                lines, receives=self.link.receives, way=self._way(way, message.zero), of_lines=[-1, *of_lines.tolist()]
+            )
         except ValueError as error:
             self.link.told.append(Answered(message.number, False, f"It cannot be sent to this control: {error}."))
             return

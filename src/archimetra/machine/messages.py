@@ -110,7 +110,7 @@ class Opened(Message, frozen=True):
 class Now(Message, frozen=True):
     """How it is, some ten times a second. ``doing`` is the control's own word; ``at`` machine coordinates, mm; ``zero`` where board zero lies in
     them. ``line`` (from 0; -1 for none) and ``share`` tell where on the running program the bit is, ``taken`` how many of its lines were taken,
-    ``run`` its state ('' for none), ``run_s`` how long it has run without what it was held, s."""
+    ``run`` its state ('' for none), ``run_s`` how long it has run without what it was held, s; ``pins`` the letters of the switches that are on."""
 
     doing: str
     at: Place | None = None
@@ -125,6 +125,7 @@ class Now(Message, frozen=True):
     room: int = -1
     run: str = ""
     run_s: float = 0.0
+    pins: str = ""
 
 
 class Answered(Message, frozen=True):
@@ -149,9 +150,11 @@ class Ended(Message, frozen=True):
 
 
 class Told(Message, frozen=True):
-    """Something a person should know: an alarm while nothing ran."""
+    """Something a person should know: an alarm while nothing ran. ``is_lost`` where the machine may not be any more where it says ('' then, if nobody
+    needs to be told more than what was answered)."""
 
     words: str
+    is_lost: bool = False
 
 
 class Gone(Message, frozen=True):

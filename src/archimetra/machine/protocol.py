@@ -28,13 +28,15 @@ class Doing(StrEnum):
     ALARM = "Alarm"
     DOOR = "Door"
     CHECK = "Check"
+    SLEEP = "Sleep"
     TOOL = "Tool"
     UNKNOWN = "?"
 
 
 class Report(msgspec.Struct, frozen=True):
     """A status report: where the bit is in machine coordinates, mm; how much room there is (segments, bytes; -1 unsaid); feed mm/min, spindle
-    1/min; overrides in percent; where X Y Z zero is, mm, None where it is not told this time."""
+    1/min; overrides in percent; where X Y Z zero is, mm, None where it is not told this time; ``is_braking`` on its way to a hold; ``pins`` the letters
+    of the switches that are on (P the probe plate, X Y Z limits, D door)."""
 
     doing: Doing
     machine: tuple[float, float, float] | None
@@ -43,6 +45,13 @@ class Report(msgspec.Struct, frozen=True):
     speed: float
     overrides: tuple[int, int, int] | None
     zero: tuple[float, float, float] | None
+    is_braking: bool = False
+    pins: str = ""
+
+    @property
+    def moves(self) -> bool:
+        """Whether it is on its way: a reset then loses its position."""
+        return self.is_braking or self.feed >= 0.5 or self.doing in (Doing.RUN, Doing.JOG, Doing.HOME)
 
 
 ERRORS = {
@@ -60,11 +69,13 @@ ALARMS = {
     4: "the probe touches already", 5: "the probe touched nothing", 6: "homing was broken off by a reset", 7: "its door was opened while it was homing",
     8: "homing did not get free of a switch", 9: "homing found no switch",
 }  # fmt: skip
+KEEPS_PLACE = frozenset({2, 4, 5})  # alarms after which a machine still knows where it is
 _NUMBER = r"-?\d+(?:\.\d+)?"
-_TRIPLE = re.compile(rf"({_NUMBER}),({_NUMBER}),({_NUMBER})")
+_TRIPLE = re.compile(rf"({_NUMBER}),({_NUMBER}),({_NUMBER})(?:,{_NUMBER}){{0,3}}")  # what turns is no matter here
 _GREETING = re.compile(r"[A-Za-z][\w .\-]* ?\[[^\[\]]*\]")
 _SETTING = re.compile(rf"\$(\d{{1,3}})=({_NUMBER})(?=\s|\(|$)")
-_PROBE = re.compile(rf"\[PRB:({_NUMBER},{_NUMBER},{_NUMBER}):([01])\]")
+_PROBE = re.compile(r"\[PRB:([-\d.,]+):([01])\]")
+_OPTIONS = re.compile(r"\[OPT:[A-Za-z0-9+*$#,;-]*?,(\d{1,4}),(\d{1,5})(?:,[\d,A-Za-z]*)?\]")
 _CODE = re.compile(r"(error|ALARM):(\d{1,3})")
 
 
@@ -92,6 +103,12 @@ def read_setting(text: str) -> tuple[int, float] | None:
     return (int(found.group(1)), float(found.group(2))) if found else None
 
 
+def read_receives(text: str) -> int | None:
+    """How many bytes a control says that it takes in before it reads them; None where the line is not about that."""
+    found = _OPTIONS.fullmatch(text)
+    return int(found.group(2)) if found else None
+
+
 def read_probe(text: str) -> tuple[tuple[float, float, float], bool] | None:
     """Where a probe touched, machine coordinates, mm, and whether it did."""
     found = _PROBE.fullmatch(text)
@@ -113,7 +130,7 @@ def read_report(line: str, known: tuple[float, float, float] | None = None) -> R
     if machine is None and lies is not None and (work := _triple(fields.get("WPos", ""))) is not None:
         machine = (work[0] + lies[0], work[1] + lies[1], work[2] + lies[2])
     room = _whole(fields.get("Bf", ""), 2) or [-1, -1]
-    feed = [float(v) for v in fields.get("FS", "0,0").split(",") if re.fullmatch(_NUMBER, v)] + [0.0, 0.0]
+    feed = [float(v) for v in fields.get("FS", fields.get("F", "")).split(",") if re.fullmatch(_NUMBER, v)] + [0.0, 0.0]
     shares = _whole(fields.get("Ov", ""), 3)
     return Report(
         doing,
@@ -123,7 +140,15 @@ def read_report(line: str, known: tuple[float, float, float] | None = None) -> R
         feed[1],
         (shares[0], shares[1], shares[2]) if shares else None,
         zero,
+        _is_braking(doing, parts[0]),
+        "".join(c for c in fields.get("Pn", "") if c.isupper() and c.isascii()),
     )
+
+
+def _is_braking(doing: Doing, said: str) -> bool:
+    """``Hold:1`` is on its way to a stand, ``Hold:0`` stands; a door is at rest once it says 0 or 1."""
+    _, _, part = said.partition(":")
+    return part == "1" if doing is Doing.HOLD else part in ("2", "3") if doing is Doing.DOOR else False
 
 
 def read_code(line: str) -> tuple[str, int] | None:

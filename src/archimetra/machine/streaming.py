@@ -123,7 +123,8 @@ class Stream:
     def stop(self, words: str = "") -> None:
         """At once: brake; once it stands, what it holds is forgotten by a reset, which then loses no position. ``words`` say why."""
         if self.state not in ENDS:
-            self._out[:] = HOLD  # what waited to be sent is not sent any more
+            # what waited to be sent is not sent any more; a control that was sent nothing would only be left in a hold
+            self._out[:] = HOLD if self.sent else b""
             why = words or "It was stopped. What was in its buffer is forgotten once it stands."
             self._end(State.STOPPED, why)
 
@@ -305,7 +306,7 @@ class Stream:
     def _settle(self, line: bytes) -> None:
         """Have what it holds forgotten as soon as it says that it stands."""
         report = read_report(line.decode("ascii", "replace"))
-        if report is None or (report.doing is Doing.HOLD and report.feed >= 0.5):
+        if report is None or (report.doing is Doing.HOLD and report.moves):
             return
         if report.doing is Doing.HOLD:
             self._out += RESET

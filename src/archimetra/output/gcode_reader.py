@@ -107,6 +107,16 @@ class Reader:
         """What a number counts for by the unit in force, mm."""
         return self._per_unit or 1.0
 
+    @property
+    def is_absolute(self) -> bool:
+        """Whether places are told from zero (G90), not in steps (G91)."""
+        return self._is_absolute
+
+    @property
+    def motion(self) -> float | None:
+        """The motion in force: 0 to 3 for G0 to G3; None before any."""
+        return self._motion
+
     def carry_out(self, number: int, text: str, at: Sequence[float]) -> LineRead:
         """One line from a place: what it moves, and what is told of it; kept by nobody but the caller."""
         self._at = list(at)

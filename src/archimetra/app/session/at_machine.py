@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from archimetra.machine.runs import About, Broken
 
 SETTLED_MS = 500
+_BELOW_TOP = 0.01  # a place by machine coordinates may be its very top, which a rounded number is above
 
 
 class Stage(StrEnum):
@@ -127,10 +128,10 @@ class AtMachine(Leading):
 
     def trace(self, file: GcodeFile, *, height: float, feed: float) -> None:
         """Once around what a file cuts, at a height above zero."""
-        from archimetra.machine.course import around, course_of
+        from archimetra.machine.course import around, course_of, from_zero
 
         try:
-            course = course_of(self.turned(file.text))
+            course = course_of(from_zero(self.turned(file.text), self.now.zero))
         except ArchimetraError as error:
             self.said.emit("stop", str(error))
             return
@@ -211,23 +212,25 @@ class AtMachine(Leading):
     def _run_part(self, running: Running, number: int, start: object | None = None, *, replaces: str = "") -> None:
         """Run a part of a program: from its beginning, or from a place to begin again. ``replaces`` is the folder of a run that is not needed any more
         once this one is under way."""
-        from archimetra.machine.course import beyond, by_machine, course_of, not_taken, place_before
+        from archimetra.machine.course import beyond, course_of, from_zero, not_taken, place_before
         from archimetra.machine.going_on import Start, remainder
 
         part = running.parts[number]
         lines = part.lines_of(running.text)
         sent, offset = "\n".join(lines) + "\n", 0
-        if number > 0 and start is None:
-            place = place_before(sent, part.first)
-            start = Start(part.first, place, "") if place is not None else None
-        if isinstance(start, Start):
-            kept = len(lines) - start.line
-            sent = remainder(sent, start, park=running.about.park)
-            offset = start.line - (sent.count("\n") - kept)
         at, zero = self.at, self.now.zero
         if at is None or zero is None:
             self.said.emit("caution", "The machine has not said where it is yet.")
             return
+        if number > 0 and start is None:
+            place = place_before(from_zero(sent, zero), part.first)
+            start = Start(part.first, place, "") if place is not None else None
+        if isinstance(start, Start):
+            x, y, z = start.at
+            start = start._replace(at=(x, y, min(z, self.reach[1][2] - zero[2] - _BELOW_TOP)))
+            kept = len(lines) - start.line
+            sent = remainder(sent, start, park=running.about.park)
+            offset = start.line - (sent.count("\n") - kept)
         about = msgspec.structs.replace(
             running.about,
             offset=offset,
@@ -240,8 +243,8 @@ class AtMachine(Leading):
         if told := not_taken(sent):
             self.said.emit("stop", told)
             return
-        course = course_of(sent, at)
-        if self.is_homed and not by_machine(sent):
+        course = course_of(from_zero(sent, zero), at)
+        if self.is_homed:
             low, high = self.reach
             if told := beyond(course, zero, low, high):
                 self.said.emit("stop", told)
@@ -384,22 +387,28 @@ class AtMachine(Leading):
 
     def starts_for(self, broken: Broken) -> tuple[object, ...]:
         """Where it can be begun again, the latest first, in lines of the program ``file_of`` gives."""
+        from archimetra.machine.course import from_zero
         from archimetra.machine.going_on import starts_in_parts, starts_of
 
         about, last = broken.about, broken.last
         file, text = self.program_of(broken)
         if file is None:
-            return starts_of(text, top=about.top, done=last.done) if last.state != "done" else ()
+            known = from_zero(text, about.zero)
+            return starts_of(known, top=about.top, done=last.done) if last.state != "done" else ()
         next_line = about.next_line if last.state == "done" else -1
         return starts_in_parts(
-            text, top=about.top, done=last.done + about.offset, first=about.first_line, next_line=next_line
+            from_zero(text, about.zero),
+            top=about.top,
+            done=last.done + about.offset,
+            first=about.first_line,
+            next_line=next_line,
         )
 
     # ---- what the link tells
 
     def _take_now(self, now: Now) -> None:
         before = self.stage, self.now.overrides
-        self.now = now
+        super()._take_now(now)
         if (self.stage, now.overrides) != before:
             self.changed.emit()
         self._follow()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from math import cos, radians, sin
+from typing import TYPE_CHECKING
 
 import msgspec
 from PySide6.QtCore import QTimer
@@ -12,12 +13,18 @@ from archimetra.app.session.document import Document
 from archimetra.app.session.machine_link import MachineLink
 from archimetra.app.session.planning import Planning
 from archimetra.base.errors import JobFileError
+from archimetra.edits.basic import change_job
 from archimetra.edits.shop import SHOP, Router, as_router, router_of, with_router
 from archimetra.job.lying import only_setup
 from archimetra.job.setups import Setup
-from archimetra.machine.messages import Answered, Ask, Jog, JogEnd, JogHeld, Place, Reach, Unlock
+from archimetra.machine.messages import Answered, Ask, Jog, JogEnd, JogHeld, Now, Place, Reach, Unlock
 from archimetra.output.gcode_file import GcodeFile
 
+if TYPE_CHECKING:
+    from archimetra.machine.control_settings import Figure
+
+AGREES_MM = 0.01  # what a control tells after a zero was set, against what it was set to
+_IS_ZERO_MM = 0.01
 HELD_MS = 50  # a held jog is said again so often
 _TRAVEL_UP = 5.0  # what a plate is left by after it was touched, mm
 PROBE_FAST, PROBE_SLOW, PROBE_DOWN_MM = 100.0, 25.0, 40.0
@@ -29,6 +36,8 @@ class Leading(MachineLink):
         self._planning = planning
         self.ticked: set[str] = set()
         self.is_homed = False
+        self._homed_at: Place | None = None  # where it said that it stands once it had found its home
+        self.plate_seen = False  # whether the plate has been seen touching since it was connected
         self.turn = 0.0  # degrees by which programs are turned
         self.touched: dict[str, tuple[float, float]] = {}  # where a board that lies askew was touched, from zero
         self._setup_number = 0
@@ -43,10 +52,18 @@ class Leading(MachineLink):
     def _let_go(self) -> None:
         super()._let_go()
         self._let_go_of_jog()
-        self.is_homed = False
+        self.is_homed, self._homed_at = False, None
+        self.plate_seen = False
 
-    def _take_alarm(self) -> None:
+    def _take_now(self, now: Now) -> None:
+        super()._take_now(now)
+        if "P" in now.pins and not self.plate_seen:
+            self.plate_seen = True
+            self.changed.emit()
+
+    def _take_lost(self) -> None:
         self.is_homed = False
+        self.changed.emit()
 
     def _let_go_of_jog(self) -> None:
         self._again.stop()
@@ -64,8 +81,13 @@ class Leading(MachineLink):
 
     @property
     def reach(self) -> tuple[Place, Place]:
-        """Where the bit gets to, mm in machine coordinates: by the shop, and no further than the control says of its own travel."""
+        """Where the bit gets to, mm in machine coordinates: by the shop, and no further than the control says of its own travel. A machine that has
+        homed counts X and Y up or down from there as it said itself, whatever the shop has."""
         low, high = (list(one) for one in self.router.reach())
+        for k in range(2):
+            travel, at = high[k] - low[k], self._homed_at[k] if self._homed_at is not None else 0.0
+            if abs(at) > _IS_ZERO_MM and (at < 0) != (low[k] < 0):
+                low[k], high[k] = (-travel, 0.0) if at < 0 else (0.0, travel)
         settings = self.opened.settings if self.opened is not None else {}
         for k in range(3):
             own = settings.get(130 + k, 0.0)
@@ -77,16 +99,34 @@ class Leading(MachineLink):
         return (low[0], low[1], low[2]), (high[0], high[1], high[2])
 
     @property
-    def travel_words(self) -> str:
-        """In words where the control's own travel is another than the job's machine has; '' where it says nothing else."""
-        settings = self.opened.settings if self.opened is not None else {}
-        own = [settings.get(130 + k, 0.0) for k in range(3)]
-        machine = self._document.job.machine
-        known = (machine.travel_x, machine.travel_y, machine.travel_z)
-        if min(own) <= 0 or max(abs(a - b) for a, b in zip(own, known, strict=True)) < 0.5:
+    def differing(self) -> tuple[Figure, ...]:
+        """The figures the control has otherwise than the job's machine."""
+        from archimetra.machine.control_settings import differing
+
+        if self.opened is None or self._stand_in is not None:
+            return ()
+        return differing(self.opened.settings, self._document.job.machine)
+
+    @property
+    def control_words(self) -> str:
+        """What the control says of itself that a person should know, a line each."""
+        from archimetra.machine.control_settings import concerns
+
+        if self.opened is None:
             return ""
-        says, job = (" x ".join(f"{v:g}" for v in values) for values in (own, known))
-        return f"Its control says that it travels {says} mm; this job is for {job} mm. The smaller is kept to."
+        out = list(concerns(self.opened.settings))
+        if figures := self.differing:
+            told = "; ".join(one.sentence for one in figures)
+            out.append(f"Its control says: {told} as in this job.")
+        return "\n".join(out)
+
+    def take_figures(self) -> None:
+        """The control's own figures for the job's machine, and for the shop's of that name."""
+        from archimetra.machine.control_settings import taken
+
+        machine = taken(self._document.job.machine, self.differing)
+        self._document.apply(change_job(self._document.job, "Figures of the control", machine=machine))
+        self.keep(machine=machine)
 
     @property
     def at(self) -> Place | None:
@@ -130,6 +170,7 @@ class Leading(MachineLink):
             self._say_refusal(answer)
             self.is_homed = answer.is_done
             if answer.is_done:
+                self._homed_at = self.now.at
                 self._send(Reach(*self.reach))
             self.changed.emit()
 
@@ -159,14 +200,27 @@ class Leading(MachineLink):
 
     def set_zero(self, *, x: float | None = None, y: float | None = None, z: float | None = None) -> None:
         """Where it stands is so many mm from zero."""
+        wanted = (x, y, z)
         words = " ".join(f"{letter}{v:.4f}" for letter, v in (("X", x), ("Y", y), ("Z", z)) if v is not None)
 
         def done(answer: Answered) -> None:
             self._say_refusal(answer)
-            if answer.is_done:
+            if answer.is_done and self._is_zero_at(wanted):
                 self._zero_found(is_flat=x is not None or y is not None, is_z=z is not None)
 
         self._ask(lambda n: Ask(n, f"G21 G10 L20 P1 {words}", 5.0), done)
+
+    def _is_zero_at(self, wanted: tuple[float | None, ...]) -> bool:
+        """Whether the control tells what it was set to; said where it does not."""
+        at = self.at
+        told = [
+            f"{letter} {at[k]:.3f}" for k, letter in enumerate("XYZ") if at is not None and (v := wanted[k]) is not None and abs(at[k] - v) > AGREES_MM
+        ]  # fmt: skip
+        if told:
+            self.said.emit(
+                "stop", f"Zero was set, and the control says {', '.join(told)} all the same. Something else moves its zero: connect anew, and set it again."
+            )  # fmt: skip
+        return not told
 
     def _zero_found(self, *, is_flat: bool, is_z: bool) -> None:
         """Ticks of the list that were about the zero before are taken away: what is to be looked at is another now."""
@@ -180,14 +234,15 @@ class Leading(MachineLink):
     def probe_z(self, plate: float) -> None:
         """Down onto the plate, quickly and then slowly; zero is so much below where it touched."""
 
+        goal = 0.0
+
         def down_by(mm: float, feed: float, then: Callable[[Answered], None]) -> None:
             at = self.at
             if at is None:
                 self._is_probing = False
                 self.said.emit("caution", "The machine has not said where it is yet.")
                 return
-            goal = at[2] - mm
-            self._ask(lambda n: Ask(n, f"G21 G90 G38.2 Z{goal:.4f} F{feed:.0f}", 60.0), then)
+            self._ask(lambda n: Ask(n, f"G21 G90 G38.2 Z{at[2] - mm:.4f} F{feed:.0f}", 60.0), then)
 
         def is_on(answer: Answered) -> bool:
             """Whether the next step is taken; a step that was refused, or a stop, ends it."""
@@ -216,11 +271,20 @@ class Leading(MachineLink):
                 self.said.emit("caution", "The control did not say where it touched. Z zero is as it was.")
                 self.changed.emit()
                 return
-            self._ask(lambda n: Ask(n, f"G21 G10 L2 P1 Z{found[0][2] - plate:.4f}", 5.0), kept)
+            nonlocal goal
+            goal = found[0][2] - plate
+            self._ask(lambda n: Ask(n, f"G21 G10 L2 P1 Z{goal:.4f}", 5.0), kept)
 
         def kept(answer: Answered) -> None:
             if is_on(answer):
                 self._is_probing = False
+                zero = self.now.zero
+                if zero is None or abs(zero[2] - goal) > AGREES_MM:
+                    self.said.emit(
+                        "stop", "Z zero was set, and the control tells another. Connect anew, and touch again."
+                    )
+                    self.changed.emit()
+                    return
                 self._zero_found(is_flat=False, is_z=True)
                 self._ask(lambda n: Jog(n, (0.0, 0.0, _TRAVEL_UP), 600.0))
                 self.said.emit("note", "Z zero is found. Take the plate and its clip away.")
@@ -246,6 +310,10 @@ class Leading(MachineLink):
                 then()
             elif self._client is not None and count < 200:
                 QTimer.singleShot(60, look)
+            else:
+                self._is_probing = False
+                self.said.emit("caution", "The machine does not come to a stand. Z zero is as it was.")
+                self.changed.emit()
 
         QTimer.singleShot(60, look)
 

@@ -118,7 +118,7 @@ class MachineLink(QObject):
 
     def _take_end(self, end: Ended) -> None: ...
 
-    def _take_alarm(self) -> None: ...
+    def _take_lost(self) -> None: ...
 
     def _take_gone(self, gone: Gone) -> None: ...
 
@@ -164,9 +164,10 @@ class MachineLink(QObject):
             case Ended():
                 self._take_end(told)
             case Told():
-                if "alarm" in told.words:
-                    self._take_alarm()
-                self.said.emit("caution", told.words)
+                if told.is_lost:
+                    self._take_lost()
+                if told.words:
+                    self.said.emit("caution", told.words)
             case Gone():
                 self._take_gone(told)
 

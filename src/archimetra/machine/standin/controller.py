@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 from collections import deque
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from math import hypot
 
@@ -13,6 +14,7 @@ import numpy as np
 
 from archimetra.machine.protocol import RECEIVES
 from archimetra.machine.standin.motion import Limits, Motion, Place
+from archimetra.machine.standin.offsets import Offsets
 from archimetra.output.gcode_reader import Reader
 from archimetra.toolpath.shared.moves import Move, straightened
 
@@ -23,8 +25,10 @@ _WORD = re.compile(r"([A-Z])(-?\d*\.?\d+)")
 
 @dataclass(frozen=True)
 class Build:
-    """What machine it is: ``travel`` mm, machine coordinates from 0 to it (Z from minus it to 0); ``plate`` is the height of the probe plate's top in
-    machine coordinates, None for none."""
+    """What machine it is: ``travel`` mm, machine coordinates from 0 to it (Z from minus it to 0), or X and Y from minus it to 0 as well (``is_below``);
+    ``home`` the share of the travel in X and Y where it looks for its switches, and ``pull_off`` mm how far it gets off them; ``plate`` is the height of
+    the probe plate's top in machine coordinates, None for none. What it tells of itself: how much room it has, the spindle's speed, ``axes`` places
+    (more than three for a machine with a turning axis), or the places from zero alone."""
 
     travel: Place = (610.0, 610.0, 90.0)
     limits: Limits = field(default_factory=Limits)
@@ -32,6 +36,36 @@ class Build:
     spindle_start_s: float = 1.0
     needs_home: bool = True
     plate: float | None = -60.0
+    is_below: bool = False
+    home: tuple[float, float] = (0.0, 0.0)
+    pull_off: float = 0.0
+    homing_s: float = HOMING_S
+    tells_room: bool = True
+    tells_spindle: bool = True
+    tells_from_zero: bool = False
+    axes: int = 3
+    settings: dict[int, float] = field(default_factory=dict)  # more of its numbered settings
+
+    @property
+    def low(self) -> Place:
+        x, y, z = self.travel
+        return (-x, -y, -z) if self.is_below else (0.0, 0.0, -z)
+
+    @property
+    def high(self) -> Place:
+        x, y, _ = self.travel
+        return (0.0, 0.0, 0.0) if self.is_below else (x, y, 0.0)
+
+    @property
+    def homed(self) -> Place:
+        """Where it stands once it is homed."""
+        low, high, off = self.low, self.high, self.pull_off
+        x, y = (low[k] + off if self.home[k] < 0.5 else high[k] - off for k in range(2))
+        return x, y, -off
+
+
+# as small controls are that say little: no room, no spindle, a little buffer, all places below zero
+TERSE = Build(receives=96, is_below=True, home=(1.0, 1.0), pull_off=2.0, tells_room=False, tells_spindle=False, axes=4)
 
 
 class StandIn:
@@ -42,16 +76,18 @@ class StandIn:
         self.motion = Motion(self.build.limits, (0.0, 0.0, 0.0))
         self.said = bytearray()
         self.doing = "Alarm" if self.build.needs_home else "Idle"
-        self.zero: Place = (0.0, 0.0, 0.0)
+        self.offsets = Offsets()
         self.slip: Place = (0.0, 0.0, 0.0)
         self.lines_done = 0
         self.overflowed = False
         self.is_locked = self.build.needs_home
+        self.plate_touches = False  # somebody holds the plate against the bit
         self._begin()
 
     def _begin(self) -> None:
         """As after a reset."""
-        self._inbox: deque[int] = deque()
+        self.offsets.begin_anew()
+        self.motion.feed_share, self.speed_share = 1.0, 1.0
         self._line = bytearray()
         self._lines: deque[tuple[bytes, int]] = deque()  # whole lines not read yet, and how many bytes each takes up
         self._reader = self._fresh_reader()
@@ -71,6 +107,15 @@ class StandIn:
         for line in ("G21", "G90", "G94", "G17", "G0"):
             reader.line(0, line)
         return reader
+
+    @property
+    def zero(self) -> Place:
+        """Where the zero in force lies, machine coordinates."""
+        return self.offsets.zero
+
+    @zero.setter
+    def zero(self, at: Place) -> None:
+        self.offsets.systems[self.offsets.number] = at
 
     # ---- bytes
 
@@ -104,9 +149,12 @@ class StandIn:
     def _at_once(self, byte: bytes) -> None:
         match byte:
             case b"?":
-                self._report()
+                if self._homing <= 0:  # it answers nothing while it looks for its switches
+                    self._report()
             case b"!":
-                if self.doing in ("Run", "Jog"):
+                if self.doing == "Jog":  # a jog is broken off by it
+                    self._at_once(b"\x85")
+                elif self.doing in ("Run", "Idle"):
                     self.doing = "Hold"
                     self.motion.hold()
             case b"~":
@@ -136,15 +184,16 @@ class StandIn:
 
     def reset(self) -> None:
         """A reset while it moves loses the position."""
-        was_moving = not self.motion.is_still
+        was_moving = not self.motion.is_still or self._homing > 0
         self.motion.drop()
         self._begin()
-        self._say("")
-        self._say("ready [stand-in]")
         if was_moving:
             self.alarm(3)
-        else:
-            self.doing = "Alarm" if self.is_locked else "Idle"
+        self._say("")
+        self._say("ready [stand-in]")
+        if self.is_locked:
+            self._say("[MSG:'$H'|'$X' to unlock]")
+        self.doing = "Alarm" if self.is_locked else "Idle"
 
     def alarm(self, number: int) -> None:
         """Stop at once and say why; locked until it is homed or unlocked."""
@@ -159,13 +208,21 @@ class StandIn:
 
     def _report(self) -> None:
         self._reports += 1
-        x, y, z = self.motion.position
-        parts = [
-            self.doing, f"MPos:{x:.3f},{y:.3f},{z:.3f}", f"Bf:{self.motion.room},{self.build.receives - self.held_bytes}",
-            f"FS:{self.motion.speed * 60:.0f},{self._speed * self.speed_share if self._is_turning else 0:.0f}",
-        ]  # fmt: skip
+        build, at, zero = self.build, self.motion.position, self.zero
+        doing = f"Hold:{0 if self.motion.is_still else 1}" if self.doing == "Hold" else self.doing
+        if build.tells_from_zero:
+            parts = [doing, f"WPos:{_places([a - b for a, b in zip(at, zero, strict=True)], build.axes)}"]
+        else:
+            parts = [doing, f"MPos:{_places(at, build.axes)}"]
+        if build.tells_room:
+            parts.append(f"Bf:{self.motion.room},{build.receives - self.held_bytes}")
+        feed = f"{self.motion.speed * 60:.0f}"
+        turns = self._speed * self.speed_share if self._is_turning else 0
+        parts.append(f"FS:{feed},{turns:.0f}" if build.tells_spindle else f"F:{feed}")
+        if self.plate_touches or (build.plate is not None and abs(at[2] - build.plate) < 5e-4):
+            parts.append("Pn:P")
         if self._reports % 10 == 1:
-            parts.append("WCO:{:.3f},{:.3f},{:.3f}".format(*self.zero))
+            parts.append(f"WCO:{_places(zero, build.axes)}")
         elif self._reports % 10 == 2:
             parts.append(f"Ov:{round(self.motion.feed_share * 100)},100,{round(self.speed_share * 100)}")
         self._say(f"<{'|'.join(parts)}>")
@@ -178,7 +235,7 @@ class StandIn:
             self._homing -= seconds
             self.motion.now += seconds
             if self._homing <= 0:
-                self.motion.put((0.0, 0.0, 0.0))
+                self.motion.put(self.build.homed)
                 self.is_locked, self.doing = False, "Idle"
                 self._say("ok")
             return
@@ -212,17 +269,13 @@ class StandIn:
 
     def _feed(self) -> None:
         """Fill the buffer: segments that wait first, then lines."""
-        while True:
+        while self.doing != "Hold" and self._homing <= 0:  # held, it reads nothing either
             while self._pending and self.motion.room > 0:
                 end, speed, is_rapid, radius = self._pending.popleft()
                 self.motion.add(end, speed, is_rapid=is_rapid, number=self._count, radius=radius)
                 if not self._pending:
                     self._say("ok")
             if self._pending or not self._lines or self._is_paused or self._wait > 0 or self._probing is not None:
-                return
-            if self.doing == "Hold" and self.motion.room <= 0:
-                return
-            if self._homing > 0:
                 return
             text, _ = self._lines[0]
             if self._waits_for_stand(text) and not self.motion.is_done:
@@ -263,12 +316,24 @@ class StandIn:
             self.is_locked, self.doing = False, "Idle"
             self._say("ok")
         elif line == "$H":
-            self.doing, self._homing = "Home", HOMING_S
+            self.doing, self._homing = "Home", self.build.homing_s
         elif line == "$I":
             self._say("[VER:stand-in 1]")
+            self._say(f"[OPT:V,{self.build.limits.blocks},{self.build.receives}]")
+            self._say("ok")
+        elif line == "$G":
+            unit = 20 if self._reader.mm_per_unit != 1.0 else 21
+            distance = 90 if self._reader.is_absolute else 91
+            self._say(f"[GC:G0 G5{self.offsets.number + 4} G17 G{unit} G{distance} G94 M5 M9 T0 F0 S0]")
+            self._say("ok")
+        elif line == "$#":
+            for one in self.offsets.told():
+                self._say(one)
             self._say("ok")
         elif line == "$$":
             limits, travel = self.build.limits, self.build.travel
+            for number, value in sorted(self.build.settings.items()):
+                self._say(f"${number}={value:g}")
             for k in range(3):
                 self._say(f"${110 + k}={limits.rapid[k] * 60:.3f}")
                 self._say(f"${120 + k}={limits.acceleration[k]:.3f}")
@@ -305,17 +370,25 @@ class StandIn:
         self._pending.append(((end[0], end[1], end[2]), float(words["F"]) * per / 60, False, float("inf")))
 
     def _program_line(self, line: str) -> None:
-        bare = line.replace(" ", "")
+        goes_by_machine = "G53" in line.replace(" ", "")
+        bare = self.offsets.take(line.replace(" ", ""))
         if units := re.findall(r"G2[01](?![\d.])", bare):
             self._reader.carry_out(self._count, units[-1], list(self.motion.end))
-        if re.search(r"G(10|92)(?![\d.])", bare):
-            self._set_zero(bare)
+        if found := re.search(r"G(10|92|43\.1)(?![\d.])", line.replace(" ", "")):
+            self._set_zero(found.group(1), bare)
             return
         if "G38.2" in bare:
             self._probe(bare)
             return
-        at = [v - o for v, o in zip(self.motion.end, self.zero, strict=True)]
-        read = self._reader.carry_out(self._count, line, at)
+        if goes_by_machine and self._is_motion_less(bare):
+            self._error(30)
+            return
+        zero = (0.0, 0.0, 0.0) if goes_by_machine else self.zero
+        at = [v - o for v, o in zip(self.motion.end, zero, strict=True)]
+        was_absolute = self._reader.is_absolute
+        read = self._reader.carry_out(self._count, f"G90{bare}" if goes_by_machine else bare, at)
+        if goes_by_machine and not was_absolute:
+            self._reader.carry_out(self._count, "G91", at)
         if read.findings:
             number = {"gcode-feed": 22, "gcode-arc": 33, "gcode-word": 2}.get(read.findings[0].code, 20)
             self._error(number)
@@ -325,7 +398,7 @@ class StandIn:
             if self._wait <= 0:
                 self._say("ok")
             return
-        self._move(read.rows)
+        self._move(read.rows, zero)
 
     def _machine_words(self, bare: str, dwells: list[tuple[int, float]]) -> None:
         """Spindle, pauses, waits."""
@@ -340,20 +413,21 @@ class StandIn:
             self.motion.hold()
         if re.search(r"M0?2(?!\d)|M30", bare):
             self._reader.begin_anew()
+            self.offsets.number = 0
             self._is_turning = False
 
-    def _move(self, rows: list[tuple[float, ...]]) -> None:
+    def _move(self, rows: list[tuple[float, ...]], zero: Place) -> None:
         start = self.motion.end
         pending: list[tuple[Place, float, bool, float]] = []
         for row in rows:
-            x, y, z = (row[k] + self.zero[k] for k in range(3))
+            x, y, z = (row[k] + zero[k] for k in range(3))
             kind = int(row[3])
             if not self._is_inside((x, y, z)):
                 self.alarm(2)
                 return
             speed = row[6] / 60
             if kind in (Move.ARC_CW, Move.ARC_CCW):
-                centre = (row[4] + self.zero[0], row[5] + self.zero[1])
+                centre = (row[4] + zero[0], row[5] + zero[1])
                 radius = hypot(start[0] - centre[0], start[1] - centre[1])
                 for point in _chords(start, (x, y, z), kind, centre):
                     if not self._is_inside(point):
@@ -367,23 +441,27 @@ class StandIn:
         self._pending.extend(pending)
 
     def _is_inside(self, place: tuple[float, ...] | list[float]) -> bool:
-        x, y, z = self.build.travel
-        return -1e-6 <= place[0] <= x + 1e-6 and -1e-6 <= place[1] <= y + 1e-6 and -z - 1e-6 <= place[2] <= 1e-6
+        low, high = self.build.low, self.build.high
+        return all(a - 1e-6 <= v <= b + 1e-6 for v, a, b in zip(place, low, high, strict=True))
 
-    def _set_zero(self, bare: str) -> None:
-        """G10 L20 P1: the place it stands at is so many mm from zero; G10 L2 P1: zero lies there in machine coordinates."""
-        words = dict(_WORD.findall(bare))
-        if words.get("L") not in ("20", "2", None) or not {"X", "Y", "Z"} & words.keys():
+    def _is_motion_less(self, bare: str) -> bool:
+        """Whether a line is neither a rapid nor a straight move, nor comes after one."""
+        codes = re.findall(r"G0*([0-3])(?![\d.])", bare)
+        return codes[-1] not in "01" if codes else self._reader.motion not in (0.0, 1.0)
+
+    def _set_zero(self, code: str, bare: str) -> None:
+        """G10, G92 or G43.1."""
+        per, at = self._reader.mm_per_unit, self.motion.position
+        words = {letter: float(value) * (per if letter in "XYZ" else 1.0) for letter, value in _WORD.findall(bare)}
+        if code == "43.1":
+            is_done = "Z" in words
+            self.offsets.length = words.get("Z", 0.0)
+        else:
+            is_done = self.offsets.set_zero(words, at) if code == "10" else self.offsets.move_zero(words, at)
+        if is_done:
+            self._say("ok")
+        else:
             self._error(20)
-            return
-        at = self.motion.position
-        zero = list(self.zero)
-        for axis, letter in enumerate("XYZ"):
-            if letter in words:
-                value = float(words[letter]) * self._reader.mm_per_unit
-                zero[axis] = value if words.get("L") == "2" else at[axis] - value
-        self.zero = (zero[0], zero[1], zero[2])
-        self._say("ok")
 
     def _probe(self, bare: str) -> None:
         """Down until it touches the plate, or to the end of the way."""
@@ -411,8 +489,12 @@ class StandIn:
         self.motion.drop()
         self.motion.put((x, y, plate))
         self._probing, self.doing = None, "Idle"
-        self._say(f"[PRB:{x:.3f},{y:.3f},{plate:.3f}:1]")
+        self._say(f"[PRB:{_places((x, y, plate), self.build.axes)}:1]")
         self._say("ok")
+
+
+def _places(at: Sequence[float], axes: int) -> str:
+    return ",".join(f"{v:.3f}" for v in (*at, *[0.0] * (axes - 3)))
 
 
 def _chords(start: Place, end: Place, kind: int, centre: tuple[float, float]) -> list[Place]:

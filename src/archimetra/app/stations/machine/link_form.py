@@ -123,7 +123,7 @@ class LinkForm(Rows):
         elif machine.problem:
             words = machine.problem
         elif is_linked:
-            words = machine.travel_words
+            words = machine.control_words
         elif self._chosen == STAND_IN:
             words = "A machine of this program's own: it homes, moves and cuts as a real one would, and ruins nothing."
         else:
