@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import os
 from contextlib import ExitStack
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TextIO
 
@@ -42,6 +43,11 @@ def add_parsers(commands: Any) -> None:
     )
     standin.add_argument(
         "--with-parent", action="store_true", help="end with the program that started it, as the Machine page does"
+    )
+    standin.add_argument(
+        "--terse",
+        action="store_true",
+        help="a control that tells little of itself, takes in little, and counts below zero",
     )
     standin.add_argument("--unlocked", action="store_true", help="it need not be homed first")
     go_on = commands.add_parser("go-on", help="what is left of a G-code file that was broken off, as a file of its own")
@@ -95,7 +101,7 @@ def stand_in(options: argparse.Namespace) -> int:
     """``archimetra stand-in``."""
     from archimetra.cli_job import UsageError
     from archimetra.job.quantities import QuantityError, parse_number
-    from archimetra.machine.standin.controller import Build, StandIn
+    from archimetra.machine.standin.controller import TERSE, Build, StandIn
     from archimetra.machine.standin.faults import Faulty, read_fault
     from archimetra.machine.standin.server import Served
 
@@ -111,7 +117,8 @@ def stand_in(options: argparse.Namespace) -> int:
         faults = [read_fault(text) for text in options.fault]
     except ValueError as error:
         raise UsageError(f"--fault {error}.") from error
-    build = Build(travel=(x, y, z), needs_home=not options.unlocked, plate=-z * 0.7)
+    like = TERSE if options.terse else Build()
+    build = replace(like, travel=(x, y, z), needs_home=not options.unlocked, plate=-z * 0.7)
     machine, parent = StandIn(build), os.getppid()
     one = Faulty(machine, faults) if faults else machine
     with ExitStack() as stack:

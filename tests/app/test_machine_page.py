@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import time
 
 import numpy as np
@@ -28,7 +29,7 @@ from archimetra.job.job import with_boards
 from archimetra.job.quantities import Unit
 from archimetra.job.sheet import Fixture
 from archimetra.machine.runs import broken_runs, log_path, records_of
-from archimetra.machine.standin.controller import Build, StandIn
+from archimetra.machine.standin.controller import TERSE, Build, StandIn
 from archimetra.machine.standin.faults import Fault, Faulty, Kind
 from archimetra.machine.standin.server import Served
 from archimetra.stock.timeline import StockTimeline
@@ -116,6 +117,14 @@ def zero_all(qtbot, window):
     qtbot.waitUntil(lambda: machine_of(window).now.zero == pytest.approx(CORNER, abs=2e-3), timeout=5_000)
 
 
+def hold_plate_to_bit(qtbot, window, faulty):
+    """As a person does before the bit goes down on it."""
+    faulty.machine.plate_touches = True
+    qtbot.waitUntil(lambda: "touches the bit now" in words_on(window.page("machine")), timeout=5_000)
+    faulty.machine.plate_touches = False
+    qtbot.waitUntil(lambda: "touches the bit now" not in words_on(window.page("machine")), timeout=5_000)
+
+
 def tick_all(qtbot, window):
     """Every box of the list, as soon as the list is there."""
     what = window.page("machine").what
@@ -189,6 +198,7 @@ def test_from_connecting_to_the_park_position_the_board_is_what_was_planned(wind
     choose_z.click()
     to_corner_flat = CORNER[2] + 15.0 + 6.0 - machine.now.at[2]
     move(qtbot, window, "Z", to_corner_flat)
+    hold_plate_to_bit(qtbot, window, faulty)
     button(window, "Touch the plate").click()
     assert machine.stage is Stage.MOVING
     assert not run_button(window).isEnabled()  # nor between the two touches
@@ -549,9 +559,63 @@ class TestWhatIsTold:
         move(qtbot, window, "Z", 20.0)
         faulty.machine.receive(b"G20 G91\n")
         button(window, "Probe plate").click()
+        hold_plate_to_bit(qtbot, window, faulty)
         button(window, "Touch the plate").click()
         stands(qtbot, window)
         assert faulty.machine.zero[2] == pytest.approx(CORNER[2], abs=1e-3)
+
+    def test_a_plate_that_was_not_seen_touching_is_asked_about_before_the_bit_goes_down(
+        self, window, qtbot, served, faulty
+    ):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        to_corner(qtbot, window)
+        move(qtbot, window, "Z", 20.0)
+        stood = faulty.machine.motion.position
+        button(window, "Probe plate").click()
+        assert "Hold the plate to the bit once" in words_on(window.page("machine"))
+        button(window, "Touch the plate").click()
+        QTest.qWait(300)
+        assert faulty.machine.motion.position == stood
+        button(window, "Paper").click()  # thought better of: asked again the next time
+        button(window, "Probe plate").click()
+        button(window, "Touch the plate").click()
+        assert faulty.machine.motion.position == stood
+        hold_plate_to_bit(qtbot, window, faulty)
+        assert "its wire is on" in words_on(window.page("machine"))
+        button(window, "Touch the plate").click()
+        stands(qtbot, window)
+        assert faulty.machine.zero[2] == pytest.approx(CORNER[2], abs=1e-3)
+        machine_of(window).disconnect_from()  # the wire may hang elsewhere by the next time
+        connect(qtbot, window, served)
+        assert not machine_of(window).plate_seen
+
+    def test_who_knows_that_the_control_does_not_tell_may_go_down_all_the_same(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        to_corner(qtbot, window)
+        move(qtbot, window, "Z", 20.0)
+        button(window, "Probe plate").click()
+        button(window, "Touch the plate").click()
+        button(window, "Go down, seen or not").click()
+        stands(qtbot, window)
+        assert faulty.machine.zero[2] == pytest.approx(CORNER[2], abs=1e-3)
+
+    def test_a_zero_the_control_does_not_go_by_is_told_and_not_counted_as_found(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        to_corner(qtbot, window)
+        machine = machine_of(window)
+        qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
+        tick_all(qtbot, window)
+        ticked = set(machine.ticked)
+        faulty.machine.receive(b"G55\n")  # somebody at the machine's own keys
+        said = []
+        window.session.said.connect(lambda kind, words: said.append((kind, words)))
+        button(window, "X Y zero here").click()
+        qtbot.waitUntil(lambda: any("all the same" in words for _, words in said), timeout=5_000)
+        assert said[-1][0] == "stop"
+        assert machine.ticked == ticked
 
     def test_a_thickness_that_is_no_number_sets_nothing(self, window, qtbot, served, faulty):
         connect(qtbot, window, served)
@@ -690,3 +754,64 @@ def test_a_window_that_is_closed_while_it_runs_asks_and_stops_the_machine(window
         time.sleep(0.01)
     assert faulty.machine.motion.is_still
     qtbot.waitUntil(lambda: bool(broken_runs()) and broken_runs()[0].last.state == "stopped", timeout=10_000)
+
+
+class TestOtherControls:
+    @pytest.fixture
+    def faulty(self, request):
+        build = dataclasses.replace(TERSE, plate=CORNER[2] + 15.0, travel=(400.0, 610.0, 90.0), settings={32: 1.0})
+        return Faulty(StandIn(build), [])
+
+    def test_one_that_counts_below_zero_has_its_own_travel_and_its_figures_are_taken_on_asking(
+        self, window, qtbot, served, faulty
+    ):
+        machine, session = machine_of(window), window.session
+        connect(qtbot, window, served)
+        words = words_on(window.page("machine"))
+        assert "set for a laser" in words
+        assert "400 mm of travel in X, not 610" in words
+        home(qtbot, window)  # at the back on the right, two millimetres off its switches
+        assert machine.now.at == (-2.0, -2.0, -2.0)
+        assert machine.reach == ((-400.0, -610.0, -90.0), (0.0, 0.0, 0.0))  # whatever the shop says of where home is
+        type_into(window, "Distance to move", "-5000")
+        button(window, "Move").click()
+        qtbot.waitUntil(lambda: faulty.machine.motion.position[0] == pytest.approx(-400.0), timeout=20_000)
+        button(window, "Take its figures").click()
+        assert session.job.machine.travel_x == 400.0
+        assert SHOP.load().named(session.job.machine.name).machine.travel_x == 400.0
+        qtbot.waitUntil(lambda: "not 610" not in words_on(window.page("machine")), timeout=5_000)
+        assert "set for a laser" in words_on(window.page("machine"))
+        session.undo()
+        assert session.job.machine.travel_x == 610.0
+
+    @pytest.mark.parametrize(
+        ("home_at", "at", "low"),
+        [((0.0, 0.0), (-398.0, -608.0), (-400.0, -610.0)), ((1.0, 0.0), (-2.0, -608.0), (-400.0, -610.0))],
+    )
+    def test_wherever_its_switches_are(self, window, qtbot, faulty, home_at, at, low):
+        faulty.machine.build = dataclasses.replace(faulty.machine.build, home=home_at)
+        with Served(faulty, port=0, speed=10.0) as served:
+            connect(qtbot, window, served)
+            home(qtbot, window)
+            assert machine_of(window).now.at[:2] == pytest.approx(at)
+            assert machine_of(window).reach[0][:2] == low
+
+    def test_a_control_that_begins_anew_by_itself_is_to_be_homed_again(self, window, qtbot, served, faulty):
+        machine = machine_of(window)
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        stands(qtbot, window)
+        faulty.machine.reset()
+        qtbot.waitUntil(lambda: not machine.is_homed, timeout=5_000)
+        assert "began anew by itself" in window.notices.text
+
+    def test_a_limit_that_is_hit_while_it_is_led_is_to_be_homed_again(self, window, qtbot, served, faulty):
+        machine = machine_of(window)
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        stands(qtbot, window)
+        type_into(window, "Distance to move", "-300")
+        button(window, "Move").click()
+        QTest.qWait(100)
+        faulty.plan([Fault(Kind.LIMIT, 0.0)])
+        qtbot.waitUntil(lambda: not machine.is_homed and machine.stage is Stage.LOCKED, timeout=5_000)

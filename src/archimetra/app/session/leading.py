@@ -56,9 +56,11 @@ class Leading(MachineLink):
         self.plate_seen = False
 
     def _take_now(self, now: Now) -> None:
+        touched = "P" in self.now.pins
         super()._take_now(now)
-        if "P" in now.pins and not self.plate_seen:
-            self.plate_seen = True
+        touches = "P" in now.pins
+        self.plate_seen = self.plate_seen or touches
+        if touches != touched:
             self.changed.emit()
 
     def _take_lost(self) -> None:

@@ -38,6 +38,12 @@ class LinkForm(Rows):
         self._open.clicked.connect(self._press)
         self.form.add(self._open)
         self._told = self.form.add(label("", "note"))
+        self._take = QPushButton("Take its figures")
+        self._take.setToolTip(
+            "For this job's machine, and for the shop's of that name. The board is planned anew; undo takes it back"
+        )
+        self._take.clicked.connect(lambda _c=False: self.machine.take_figures())
+        self.form.add(self._take)
         self._items: list[tuple[str, str]] = []
         self._chosen = ""
         self.look()
@@ -131,3 +137,5 @@ class LinkForm(Rows):
         self._told.setText(words)
         show_kind(self._told, "stop" if machine.problem else "note")
         shown(self._told, bool(words))
+        shown(self._take, bool(is_linked and machine.differing))
+        self._take.setEnabled(machine.running is None)

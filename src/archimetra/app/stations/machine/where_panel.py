@@ -51,6 +51,7 @@ class WherePanel(Rows):
     def __init__(self, session: Session, tokens: Tokens) -> None:
         super().__init__(session, tokens)
         self.machine = session.machine
+        self._goes_unseen = False  # the plate was not seen touching, and the person has been told so
         self._position()
         self._by_hand = self.form.add(Form())
         self._build_jog(self._by_hand)
@@ -138,6 +139,7 @@ class WherePanel(Rows):
         self._plate = TypedNumber(self.machine.router.plate, 0.01, 100.0)
         self._plate_field = self.typed_row(form, "Plate is", self._plate)
         self._plate.on_change(lambda: self.machine.keep(plate=self._plate.value))
+        self._plate_words = form.add(label("", "note"))
         self._set_z = QPushButton("Z zero here")
         self._set_z.clicked.connect(lambda _c=False: self._find_z())
         form.row("", self._set_z)
@@ -238,6 +240,7 @@ class WherePanel(Rows):
 
     def _choose_with(self, value: str) -> None:
         self._with.show_value(value)
+        self._goes_unseen = False
         self.refresh()
 
     def _find_z(self) -> None:
@@ -247,6 +250,11 @@ class WherePanel(Rows):
             self.session.said.emit("caution", field.refusal())
             return
         if self._with.value == "plate":
+            if not self.machine.plate_seen and not self._goes_unseen:
+                self._goes_unseen = True
+                self.refresh()
+                return
+            self._goes_unseen = False
             self.machine.probe_z(self._plate.value)
         else:
             self.machine.set_zero(z=self._paper.value)
@@ -321,13 +329,30 @@ class WherePanel(Rows):
         for field, is_it in ((self._paper_field, not is_plate), (self._plate_field, is_plate)):
             shown(field, is_it)
             shown(field.property("label"), is_it)
-        self._set_z.setText("Touch the plate" if is_plate else "Z zero here")
+        self._show_plate(is_plate)
         self._set_z.setToolTip(
             "Lay the plate where Z is zero, clip its wire to the bit, stand a little above it" if is_plate
             else "The bit just holds a piece of paper of this thickness"
         )  # fmt: skip
         self._show_turn()
         self._show_position()
+
+    def _show_plate(self, is_plate: bool) -> None:
+        """A wire that is not clipped on sends the bit through the plate: it is to be seen touching once first."""
+        machine = self.machine
+        touches = "P" in machine.now.pins
+        if touches:
+            words = "The plate touches the bit now."
+        elif machine.plate_seen:
+            words = "The plate has been seen touching: its wire is on."
+        else:
+            words = "Hold the plate to the bit once: this page has to see it, or the bit goes down through a plate whose wire is off."
+        self._plate_words.setText(words)
+        shown(self._plate_words, is_plate)
+        show_kind(self._plate_words, "note" if touches or machine.plate_seen else "caution")
+        is_asked = self._goes_unseen and not machine.plate_seen
+        unseen = "Go down, seen or not" if is_asked else "Touch the plate"
+        self._set_z.setText(unseen if is_plate else "Z zero here")
 
     def _show_turn(self) -> None:
         machine = self.machine
