@@ -601,6 +601,31 @@ class TestWhatIsTold:
         stands(qtbot, window)
         assert faulty.machine.zero[2] == pytest.approx(CORNER[2], abs=1e-3)
 
+    def test_steps_that_were_lost_are_told_when_zero_is_found_again(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        home(qtbot, window)
+        zero_all(qtbot, window)
+        said = []
+        window.session.said.connect(lambda kind, words: said.append(words))
+        move(qtbot, window, "X", 0.4)
+        button(window, "X Y zero here").click()
+        qtbot.waitUntil(lambda: any("Zero lies X 0.4 mm from where it was" in words for words in said), timeout=5_000)
+        said.clear()
+        move(qtbot, window, "X", 0.01)  # as well as a person finds it
+        button(window, "X Y zero here").click()
+        move(qtbot, window, "X", 80.0)  # another place altogether
+        button(window, "X Y zero here").click()
+        move(qtbot, window, "Z", 1.0)
+        button(window, "Z zero here").click()
+        qtbot.waitUntil(lambda: any("Zero lies Z" in words for words in said), timeout=5_000)
+        assert sum("Zero lies" in words for words in said) == 1
+        said.clear()
+        machine_of(window).bit_comes_in(window.session.job.bits[0])  # another bit is as long as it is
+        move(qtbot, window, "Z", 1.0)
+        button(window, "Z zero here").click()
+        stands(qtbot, window)
+        assert not any("Zero lies" in words for words in said)
+
     def test_a_zero_the_control_does_not_go_by_is_told_and_not_counted_as_found(self, window, qtbot, served, faulty):
         connect(qtbot, window, served)
         home(qtbot, window)

@@ -213,3 +213,42 @@ def test_no_more_is_sent_than_it_takes_in_and_never_more_than_is_common(told, us
     pair.open()
     assert pair.link.receives == used
     assert pair.link.phase is Phase.OPEN
+
+
+class TestZeroWhereItStands:
+    @pytest.mark.parametrize("after", [0.0, 0.02, 0.1, 0.31, 0.6])
+    def test_asked_while_it_is_on_its_way_it_is_set_where_that_ends(self, after):
+        pair = homed(Build(needs_home=False))
+        pair.link.jog(Jog(2, (60.0, 0.0, 0.0), 4000.0))
+        pair.go(after)
+        pair.link.ask(Ask(3, "G21 G10 L20 P1 X0 Y0"))
+        pair.until(lambda: pair.answer(3) is not None, 10.0)
+        pair.go(1.0)
+        assert pair.answer(3).is_done, pair.answer(3).words
+        assert pair.own.motion.position[0] == pytest.approx(60.0)
+        assert pair.link.zero[0] == pytest.approx(60.0)
+
+    def test_a_jog_right_after_it_changes_nothing_of_it(self):
+        pair = homed(Build(needs_home=False))
+        pair.link.ask(Ask(3, "G21 G10 L20 P1 X0 Y0"))
+        pair.link.jog(Jog(2, (60.0, 0.0, 0.0), 4000.0))
+        pair.go(3.0)
+        assert pair.answer(3).is_done
+        assert pair.link.zero[:2] == (0.0, 0.0)
+        assert pair.own.motion.position[0] == pytest.approx(60.0)
+
+    def test_locked_it_is_refused_and_stopped_it_is_forgotten(self):
+        pair = Pair(StandIn(Build()))
+        pair.open()
+        pair.link.ask(Ask(1, "G10 L20 P1 X0"))
+        pair.go(0.1)
+        assert "locked" in pair.answer(1).words
+        pair.link.unlock(Unlock(2))
+        pair.go(2.0)
+        pair.link.jog(Jog(3, (300.0, 0.0, 0.0), 4000.0))
+        pair.go(0.4)
+        pair.link.ask(Ask(4, "G10 L20 P1 X0"))
+        pair.link.stop()
+        pair.go(2.0)
+        assert not pair.answer(4).is_done
+        assert pair.link.zero[0] == 0.0

@@ -96,6 +96,7 @@ class Link:
         self._stopped_at = 0.0
         self._greets_until = 0.0  # after a reset nothing is said until it greets, or this moment
         self._waiting: list[_Asked] = []
+        self._standing: list[_Asked] = []  # lines for when it stands
         self._done: list[Answered] = []
         self._run_s = 0.0
         self._was_slowed = False
@@ -125,10 +126,24 @@ class Link:
 
     def ask(self, message: Ask) -> None:
         why = self.why_not() or ("It is being moved by hand." if self._held is not None else "")
+        is_zero = "G10" in message.line
+        why = why or (self._locked() if is_zero else "")
         if why:
             self.told.append(Answered(message.number, False, why))
             return
-        self._send(_Asked(message.number, message.line, self._now + message.wait_s))
+        one = _Asked(message.number, message.line, self._now + message.wait_s)
+        if is_zero:
+            self._standing.append(one)
+            self._send_standing()
+        else:
+            self._send(one)
+
+    def _send_standing(self) -> None:
+        """A zero is set where it stands: while it is on its way it is not known yet where that will be."""
+        if self._standing and not self.is_led and not self._asked and self._doing is Doing.IDLE:
+            standing, self._standing = self._standing, []
+            for one in standing:
+                self._send(one)
 
     def unlock(self, message: Unlock) -> None:
         """What it held is forgotten first: after an alarm some controls take nothing else."""
@@ -190,7 +205,7 @@ class Link:
 
     def begin(self, number: int, stream: Stream, zero: Place) -> None:
         why = self.why_not() or self._locked()
-        if not why and (self.is_led or self._asked or self._waiting or self._doing is not Doing.IDLE):
+        if not why and (self.is_led or self._asked or self._waiting or self._standing or self._doing is not Doing.IDLE):
             why = "It is still moving. Wait until it stands."
         if not why and self.zero is None:
             why = "The control has not said yet where zero lies."
@@ -299,6 +314,10 @@ class Link:
             self.jog_end(JogEnd())
         self._send_pieces()
         self._send_waiting()
+        self._send_standing()
+        for one in [one for one in self._standing if now > one.until]:
+            self._standing.remove(one)
+            self._answered(one, False, "It did not come to a stand, so no zero was set.")
         for one in [one for one in self._asked if now > one.until]:
             self._asked.remove(one)
             self._needs_reset = True
@@ -536,9 +555,9 @@ class Link:
     def _forget_asked(self, words: str) -> None:
         self.told += self._done
         self._done.clear()
-        waiting = [*self._asked, *self._waiting]
-        self._asked.clear()
-        self._waiting.clear()
+        waiting = [*self._asked, *self._waiting, *self._standing]
+        for those in (self._asked, self._waiting, self._standing):
+            those.clear()
         for one in waiting:
             self._answered(one, False, words)
 

@@ -109,6 +109,8 @@ class AtMachine(Leading):
 
     def bit_comes_in(self, bit: Bit | None) -> None:
         """A program runs with this bit at its end: what was looked at of others is to be looked at again when they come in again."""
+        if self.bit_in != (bit.id if bit is not None else ""):
+            self.found.pop(2, None)
         self.bit_in = bit.id if bit is not None else ""
         self.ticked = {
             one for one in self.ticked if not one.startswith(("bit ", "z ", "spindle ")) or self.bit_in in one.split()
@@ -498,6 +500,7 @@ class AtMachine(Leading):
         bit = next((one for one in self._document.job.bits if one.number == number), None)
         self.ticked = {one for one in self.ticked if not one.startswith(("z ", "bit ", "spindle "))}
         self.bit_in = bit.id if bit is not None else self.bit_in
+        self.found.pop(2, None)
 
     def bit_of(self, running: Running) -> Bit | None:
         number = running.parts[running.part].bit if running.parts else 0

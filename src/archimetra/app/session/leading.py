@@ -16,6 +16,7 @@ from archimetra.base.errors import JobFileError
 from archimetra.edits.basic import change_job
 from archimetra.edits.shop import SHOP, Router, as_router, router_of, with_router
 from archimetra.job.lying import only_setup
+from archimetra.job.quantities import format_length
 from archimetra.job.setups import Setup
 from archimetra.machine.messages import Answered, Ask, Jog, JogEnd, JogHeld, Now, Place, Reach, Unlock
 from archimetra.output.gcode_file import GcodeFile
@@ -25,6 +26,7 @@ if TYPE_CHECKING:
 
 AGREES_MM = 0.01  # what a control tells after a zero was set, against what it was set to
 _IS_ZERO_MM = 0.01
+_SHOWS_MM, _NEAR_MM = 0.02, 5.0  # less is how well a zero is found by hand; more is another zero
 HELD_MS = 50  # a held jog is said again so often
 _TRAVEL_UP = 5.0  # what a plate is left by after it was touched, mm
 PROBE_FAST, PROBE_SLOW, PROBE_DOWN_MM = 100.0, 25.0, 40.0
@@ -37,6 +39,8 @@ class Leading(MachineLink):
         self.ticked: set[str] = set()
         self.is_homed = False
         self._homed_at: Place | None = None  # where it said that it stands once it had found its home
+        self.found: dict[int, str] = {}  # the axes whose zero was found since it was connected, and of which board
+        self._zero_known: Place | None = None  # where it was last told to lie
         self.plate_seen = False  # whether the plate has been seen touching since it was connected
         self.turn = 0.0  # degrees by which programs are turned
         self.touched: dict[str, tuple[float, float]] = {}  # where a board that lies askew was touched, from zero
@@ -54,10 +58,13 @@ class Leading(MachineLink):
         self._let_go_of_jog()
         self.is_homed, self._homed_at = False, None
         self.plate_seen = False
+        self.found.clear()
+        self._zero_known = None
 
     def _take_now(self, now: Now) -> None:
         touched = "P" in self.now.pins
         super()._take_now(now)
+        self._zero_known = now.zero or self._zero_known
         touches = "P" in now.pins
         self.plate_seen = self.plate_seen or touches
         if touches != touched:
@@ -202,27 +209,49 @@ class Leading(MachineLink):
 
     def set_zero(self, *, x: float | None = None, y: float | None = None, z: float | None = None) -> None:
         """Where it stands is so many mm from zero."""
-        wanted = (x, y, z)
+        at, before = self.now.at, self._zero_known
+        should = (
+            tuple(a - v if v is not None else None for a, v in zip(at, (x, y, z), strict=True))
+            if at is not None
+            else ()
+        )
         words = " ".join(f"{letter}{v:.4f}" for letter, v in (("X", x), ("Y", y), ("Z", z)) if v is not None)
 
         def done(answer: Answered) -> None:
             self._say_refusal(answer)
-            if answer.is_done and self._is_zero_at(wanted):
+            if answer.is_done and self._is_zero_at(should):
+                self._tell_moved(before, [k for k, v in enumerate((x, y, z)) if v is not None])
                 self._zero_found(is_flat=x is not None or y is not None, is_z=z is not None)
 
         self._ask(lambda n: Ask(n, f"G21 G10 L20 P1 {words}", 5.0), done)
 
-    def _is_zero_at(self, wanted: tuple[float | None, ...]) -> bool:
-        """Whether the control tells what it was set to; said where it does not."""
-        at = self.at
+    def _is_zero_at(self, should: tuple[float | None, ...]) -> bool:
+        """Whether the control tells its zero where it was set, machine coordinates; said where it does not."""
+        zero = self.now.zero
         told = [
-            f"{letter} {at[k]:.3f}" for k, letter in enumerate("XYZ") if at is not None and (v := wanted[k]) is not None and abs(at[k] - v) > AGREES_MM
+            f"{letter} {zero[k]:.3f}" for k, letter in enumerate("XYZ"[: len(should)]) if zero is not None and (v := should[k]) is not None and abs(zero[k] - v) > AGREES_MM
         ]  # fmt: skip
         if told:
             self.said.emit(
-                "stop", f"Zero was set, and the control says {', '.join(told)} all the same. Something else moves its zero: connect anew, and set it again."
+                "stop", f"Zero was set, and the control has it at {', '.join(told)} on the machine all the same. Something else moves its zero: connect anew, and set it again."
             )  # fmt: skip
         return not told
+
+    def _tell_moved(self, before: Place | None, axes: list[int]) -> None:
+        """A zero that was found before on the same board, and is found a little beside it now: what was between them is told, for no report shows it."""
+        now, board = self.now.zero, self._document.board_id
+        known = [k for k in axes if self.found.get(k) == board]
+        self.found |= dict.fromkeys(axes, board)
+        if before is None or now is None:
+            return
+        moved = [
+            f"{'XYZ'[k]} {format_length(now[k] - before[k], self._document.job.unit)}" for k in known if _SHOWS_MM < abs(now[k] - before[k]) < _NEAR_MM
+        ]  # fmt: skip
+        if moved and len(known) == len(axes):
+            unit = self._document.job.unit.value
+            self.said.emit(
+                "note", f"Zero lies {', '.join(moved)} {unit} from where it was: the board has moved since, or the machine lost steps, unless it was touched elsewhere."
+            )  # fmt: skip
 
     def _zero_found(self, *, is_flat: bool, is_z: bool) -> None:
         """Ticks of the list that were about the zero before are taken away: what is to be looked at is another now."""
@@ -236,7 +265,7 @@ class Leading(MachineLink):
     def probe_z(self, plate: float) -> None:
         """Down onto the plate, quickly and then slowly; zero is so much below where it touched."""
 
-        goal = 0.0
+        goal, before = 0.0, self._zero_known
 
         def down_by(mm: float, feed: float, then: Callable[[Answered], None]) -> None:
             at = self.at
@@ -280,13 +309,10 @@ class Leading(MachineLink):
         def kept(answer: Answered) -> None:
             if is_on(answer):
                 self._is_probing = False
-                zero = self.now.zero
-                if zero is None or abs(zero[2] - goal) > AGREES_MM:
-                    self.said.emit(
-                        "stop", "Z zero was set, and the control tells another. Connect anew, and touch again."
-                    )
+                if not self._is_zero_at((None, None, goal)):
                     self.changed.emit()
                     return
+                self._tell_moved(before, [2])
                 self._zero_found(is_flat=False, is_z=True)
                 self._ask(lambda n: Jog(n, (0.0, 0.0, _TRAVEL_UP), 600.0))
                 self.said.emit("note", "Z zero is found. Take the plate and its clip away.")
