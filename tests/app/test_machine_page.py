@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import dataclasses
+import multiprocessing
+import os
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -19,6 +22,7 @@ from app.gestures import button, choose, field, type_into, words_on
 from archimetra.app.session.at_machine import Stage
 from archimetra.app.widgets.halt import HaltButton
 from archimetra.app.widgets.jog_pad import JogPad
+from archimetra.base.priority import BACK
 from archimetra.demo import quay_tide_clock
 from archimetra.edits import basic as edits
 from archimetra.edits.edit import Edit
@@ -779,6 +783,23 @@ def test_a_window_that_is_closed_while_it_runs_asks_and_stops_the_machine(window
         time.sleep(0.01)
     assert faulty.machine.motion.is_still
     qtbot.waitUntil(lambda: bool(broken_runs()) and broken_runs()[0].last.state == "stopped", timeout=10_000)
+
+
+def test_planning_and_drawing_stand_back_while_a_machine_is_linked(window, qtbot, served):
+    qtbot.waitUntil(lambda: len(multiprocessing.active_children()) >= 2, timeout=10_000)
+    connect(qtbot, window, served)
+
+    def niceness():
+        return {
+            os.getpriority(os.PRIO_PROCESS, int(thread.name))
+            for worker in multiprocessing.active_children()
+            for thread in Path(f"/proc/{worker.pid}/task").iterdir()
+        }
+
+    qtbot.waitUntil(lambda: niceness() == {BACK}, timeout=5_000)
+    machine_of(window).disconnect_from()
+    if os.geteuid() == 0:  # others may only go further back
+        assert niceness() == {0}
 
 
 class TestOtherControls:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from hashlib import blake2b
 from pathlib import Path as FilePath
 from typing import Protocol
 
@@ -16,7 +15,7 @@ from archimetra.job.lying import only_setup
 from archimetra.job.setups import Setup
 from archimetra.job.written import Written, WrittenFile
 from archimetra.output.controllers import Controller
-from archimetra.output.gcode_file import GcodeFile
+from archimetra.output.gcode_file import GcodeFile, digest_of
 from archimetra.output.gcode_writer import write_file
 from archimetra.output.names import Called, Part, board_called, file_names
 from archimetra.output.times import RunTimes
@@ -80,11 +79,6 @@ def as_written(job: Job, board: Board, files: Sequence[Text], folder: FilePath, 
         folder=str(folder), controller=job.controller, zero=board.zero, key=key,
         files=tuple(WrittenFile(name=file.name, digest=digest_of(file.text.encode("ascii"))) for file in files),
     )  # fmt: skip
-
-
-def digest_of(content: bytes) -> str:
-    """What a file is known by again."""
-    return blake2b(content, digest_size=16).hexdigest()
 
 
 class Text(Protocol):

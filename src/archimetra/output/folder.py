@@ -10,7 +10,8 @@ from typing import NamedTuple
 
 from archimetra.job.written import Written
 from archimetra.output.comments import shortened
-from archimetra.output.files import Text, digest_of
+from archimetra.output.files import Text
+from archimetra.output.gcode_file import digest_of
 
 _HEAD_BYTES = 4000
 _BOARD = re.compile(rb"Board: ([^)\r\n]*)")

@@ -176,7 +176,6 @@ class AtMachine(Leading):
     def run_file(self, file: GcodeFile) -> None:
         """Run one of the files of the shown plan, from its beginning."""
         from archimetra.machine.course import parts_of
-        from archimetra.output.files import digest_of
 
         try:
             text = self.turned(file.text)
@@ -188,7 +187,7 @@ class AtMachine(Leading):
         if plan is None or not parts:
             return
         times = self._times_of(file)
-        about = self._about(file.name, digest_of(file.text.encode("ascii")), text, times)
+        about = self._about(file.name, file.digest, text, times)
         running = Running(file.name, text, parts, 0, about, times, plan.run_key, self._document.board_id)
         self._run_part(running, 0)
 
@@ -370,11 +369,8 @@ class AtMachine(Leading):
     def file_of(self, broken: Broken) -> tuple[GcodeFile | None, str, int]:
         """The file of the shown plan a broken run was of, and the program to go on with; None and '' where it is another by now, and the program is
         the one that was sent; how many lines it has."""
-        from archimetra.output.files import digest_of
 
-        file = next(
-            (one for one in self._planning.files if digest_of(one.text.encode("ascii")) == broken.about.digest), None
-        )
+        file = next((one for one in self._planning.files if one.digest == broken.about.digest), None)
         if file is None or broken.about.board_id != self._document.board_id:
             return None, "", broken.about.lines
         from archimetra.machine.askew import turned

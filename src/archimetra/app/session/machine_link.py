@@ -11,11 +11,13 @@ import sys
 import threading
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtCore import QObject, Qt, QTimer, Signal
 
 from archimetra.app.session.document import Document
+from archimetra.base.priority import USUAL, stand_back
 from archimetra.machine.messages import Answered, Ended, FromLink, Gone, Message, Now, Opened, Told
 
+BACK_MS = 1000
 STICK = "stick"  # no link: files go to the machine by hand
 STAND_IN = "stand-in"  # a machine that is not there, started when it is wanted
 
@@ -38,6 +40,10 @@ class MachineLink(QObject):
         self._stand_in: subprocess.Popen[str] | None = None
         self._number = 0
         self._waiting: dict[int, Callable[[Answered], None]] = {}
+        # planning and drawing are late rather than the machine; workers that start meanwhile, too
+        self._back = QTimer(self)
+        self._back.setInterval(BACK_MS)
+        self._back.timeout.connect(stand_back)
         self._told.connect(self._take, Qt.ConnectionType.QueuedConnection)
 
     @property
@@ -61,6 +67,8 @@ class MachineLink(QObject):
         client = LinkClient(address, lambda told: self._post(holder, told), speed=baud)
         holder.append(client)
         self._client = client
+        stand_back()
+        self._back.start()
         self.changed.emit()
 
     def _post(self, holder: list[object], told: FromLink) -> None:
@@ -110,6 +118,9 @@ class MachineLink(QObject):
         """Forget what was known of the machine."""
         self.opened, self.now = None, Now("")
         self._waiting.clear()
+        if self._back.isActive():
+            self._back.stop()
+            stand_back(USUAL)
 
     # ---- what comes: each part of what is known takes its own
 

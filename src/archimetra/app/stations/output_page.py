@@ -28,7 +28,7 @@ from archimetra.job.quantities import Unit
 from archimetra.output.controllers import Controller, FileUnit, controllers
 from archimetra.output.controllers.of_job import controller_of, for_controller, other_on_shelf
 from archimetra.output.controllers.shelf import keep
-from archimetra.output.files import as_written, digest_of, file_times, write_files
+from archimetra.output.files import as_written, file_times, write_files
 from archimetra.output.folder import LOSES, Found, State, in_words, look_into
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
@@ -225,7 +225,7 @@ class OutputPage(Page):
         row = QHBoxLayout()
         row.setSpacing(4)
         written = self.session.board.written
-        digest = digest_of(file.text.encode("ascii"))
+        digest = file.digest
         known = (
             next((f for f in written.files if (f.name, f.digest) == (file.name, digest)), None)
             if written is not None

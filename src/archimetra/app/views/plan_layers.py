@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from math import atan2, degrees
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QFont, QPainter, QPen, QPolygonF, QTransform
 
 from archimetra.app.theme import style
@@ -32,15 +32,16 @@ def bed(painter: QPainter, plan: PlanSurface, reach: Box) -> None:
     painter.setPen(QPen(plan.tokens.color("hairline"), 1))
     painter.drawRect(bed)
     step = next((s for s in TICK_STEPS if s * plan.view.scale >= 9), TICK_STEPS[-1])
-    painter.setFont(style.font(9))
+    ticks = []
     for k in range(int((reach[2] - reach[0]) / step) + 1):
         x = bed.left() + k * step * plan.view.scale
         if -1 <= x <= plan.width() + 1:
-            painter.drawLine(QPointF(x, bed.bottom()), QPointF(x, bed.bottom() - (7 if k % 5 == 0 else 3)))
+            ticks.append(QLineF(x, bed.bottom(), x, bed.bottom() - (7 if k % 5 == 0 else 3)))
     for k in range(int((reach[3] - reach[1]) / step) + 1):
         y = bed.bottom() - k * step * plan.view.scale
         if -1 <= y <= plan.height() + 1:
-            painter.drawLine(QPointF(bed.left(), y), QPointF(bed.left() + (7 if k % 5 == 0 else 3), y))
+            ticks.append(QLineF(bed.left(), y, bed.left() + (7 if k % 5 == 0 else 3), y))
+    painter.drawLines(ticks)
 
 
 def sheet(painter: QPainter, plan: PlanSurface) -> None:
@@ -156,20 +157,22 @@ def rulers(painter: QPainter, plan: PlanSurface) -> None:
     painter.setPen(QPen(plan.tokens.color("quiet"), 1))
     x0, y1 = plan.view.to_board(QPointF(0, 0))
     x1, y0 = plan.view.to_board(QPointF(plan.width(), plan.height()))
+    ticks = []  # drawn at once: a call each would take longer than all of them
     for k in range(int(x0 // step), int(x1 // step) + 1):
-        x = plan.view.to_screen(k * step, 0).x()
-        painter.drawLine(QPointF(x, RULER_PX - (7 if k % 5 == 0 else 3)), QPointF(x, RULER_PX))
+        x = plan.view.x + k * step * plan.view.scale
+        ticks.append(QLineF(x, RULER_PX - (7 if k % 5 == 0 else 3), x, RULER_PX))
         if k % 10 == 0:
             painter.drawText(QPointF(x + 2, 9), f"{k * step:g}")
     for k in range(int(y0 // step), int(y1 // step) + 1):
-        y = plan.view.to_screen(0, k * step).y()
-        painter.drawLine(QPointF(RULER_PX - (7 if k % 5 == 0 else 3), y), QPointF(RULER_PX, y))
+        y = plan.view.y - k * step * plan.view.scale
+        ticks.append(QLineF(RULER_PX - (7 if k % 5 == 0 else 3), y, RULER_PX, y))
         if k % 10 == 0:
             painter.save()
             painter.translate(9, y - 2)
             painter.rotate(-90)
             painter.drawText(QPointF(0, 0), f"{k * step:g}")
             painter.restore()
+    painter.drawLines(ticks)
     painter.setPen(QPen(plan.tokens.color("hairline"), 1))
     painter.drawLine(QPointF(0, RULER_PX), QPointF(plan.width(), RULER_PX))
     painter.drawLine(QPointF(RULER_PX, 0), QPointF(RULER_PX, plan.height()))

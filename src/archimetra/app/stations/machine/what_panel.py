@@ -33,7 +33,7 @@ from archimetra.job.recipes import limit_to_machine
 from archimetra.machine.checklist import Check, checks_of
 from archimetra.machine.messages import Ended
 from archimetra.output.controllers.of_job import controller_of
-from archimetra.output.files import digest_of, file_times
+from archimetra.output.files import file_times
 from archimetra.output.gcode_file import GcodeFile
 from archimetra.output.times import clock
 
@@ -137,7 +137,7 @@ class WhatPanel(Rows):
     def _advance(self, end: Ended) -> None:
         """A file that is cut is not the next one any more."""
         file = self.file
-        is_cut = file is not None and digest_of(file.text.encode("ascii")) in self.machine.done_files
+        is_cut = file is not None and file.digest in self.machine.done_files
         if end.state == "done" and is_cut and self._chosen + 1 < len(self.files):
             self._chosen += 1
             self.machine.show_setup_of(self.file)
@@ -220,7 +220,7 @@ class WhatPanel(Rows):
         plan = self.session.planning.plan
         times = file_times(plan.times, files) if plan is not None else []
         for number, file in enumerate(files):
-            is_done = digest_of(file.text.encode("ascii")) in done
+            is_done = file.digest in done
             if number and plan is not None:
                 self._gate(files[number - 1], file)
             self._column.addWidget(self._card(number, file, times[number] if times else 0.0, is_done=is_done))
@@ -331,7 +331,7 @@ class WhatPanel(Rows):
         shown(self._why, bool(self._why.text()) and not self.is_stick)
         self._go.setEnabled(not why)
         number = self._chosen + 1
-        is_cut = file is not None and digest_of(file.text.encode("ascii")) in machine.done_files
+        is_cut = file is not None and file.digest in machine.done_files
         how = " all the same" if stops else " once more" if is_cut else ""
         self._go.setText(f"Run file {number}{how}" if file is not None else "Run")
         self._trace.setEnabled(file is not None and machine.stage in (Stage.READY, Stage.CHANGE))
@@ -476,7 +476,11 @@ class RunCard(Rows):
         if machine.running is None or not self._bar.isVisible():
             return
         by_time, by_lines, left = machine.share()
+        self._bar.setUpdatesEnabled(
+            False
+        )  # it would paint the whole window at once, whatever else is about to be painted
         self._bar.setValue(round(by_time * 1000))
+        self._bar.setUpdatesEnabled(True)
         now, about = machine.now, machine.running.about
         line = max(now.line, 0) + 1 + max(about.offset, 0)
         rest = [f"{clock(left)} left"] if left > 0 else []
