@@ -17,8 +17,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QCheckBox, QDialog, QScrollArea
 from scipy import ndimage
 
+from app import gestures
 from app.conftest import settle
-from app.gestures import button, choose, field, type_into, words_on
+from app.gestures import choose, words_on
 from archimetra.app.session.at_machine import Stage
 from archimetra.app.widgets.halt import HaltButton
 from archimetra.app.widgets.jog_pad import JogPad
@@ -68,6 +69,27 @@ def window(open_window):
     window.station_machine()
     yield window
     window.session.machine.close()
+
+
+def part_with(window, name):
+    """Bring the part of the page to the front that has it, as a person would."""
+    is_of_run = name.startswith(("Trace", "Run file", "In air"))
+    window.page("machine").show_part("run" if is_of_run else "lead")
+
+
+def button(window, text):
+    part_with(window, text)
+    return gestures.button(window, text)
+
+
+def field(window, name):
+    part_with(window, name)
+    return gestures.field(window, name)
+
+
+def type_into(window, name, text):
+    part_with(window, name)
+    gestures.type_into(window, name, text)
 
 
 def machine_of(window):
@@ -131,6 +153,7 @@ def hold_plate_to_bit(qtbot, window, faulty):
 
 def tick_all(qtbot, window):
     """Every box of the list, as soon as the list is there."""
+    window.page("machine").show_part("run")
     what = window.page("machine").what
     qtbot.waitUntil(
         lambda: len([w for w in what._list_box.findChildren(QCheckBox) if w.isVisible()]) == len(what.checks()) > 0,
@@ -142,6 +165,7 @@ def tick_all(qtbot, window):
 
 
 def run_button(window):
+    window.page("machine").show_part("run")
     return window.page("machine").what._go
 
 
@@ -157,6 +181,7 @@ def test_from_connecting_to_the_park_position_the_board_is_what_was_planned(wind
     assert run_button(window).isEnabled() is False
     connect(qtbot, window, served)
     assert machine.stage is Stage.LOCKED
+    assert not run_button(window).isEnabled()
     assert "home it first" in words_on(window.page("machine"))
     home(qtbot, window)
     zero_all(qtbot, window)
@@ -697,7 +722,7 @@ class TestPlaces:
         zero_all(qtbot, window)
         move(qtbot, window, "Z", 5.0)
         before = len(faulty.machine.motion.log)
-        button(window, "On the plan …").click()
+        button(window, "A place …").click()
         at = window.plan.view.to_screen(100.0, 200.0)
         window.plan.is_snapping = False
         QTest.mouseClick(window.plan, Qt.MouseButton.LeftButton, pos=at.toPoint())

@@ -440,7 +440,7 @@ class Link:
         """It began anew: what it held is forgotten."""
         was_asked, self._greets_until = self._now < self._greets_until, 0.0
         if self.phase is Phase.GREETING:
-            self._version = [protocol.shown(text.encode("ascii", "replace"))]
+            self._version = [protocol.shown(text.split("[")[0].strip().encode("ascii", "replace"))]
             self._needs_reset = False  # it has just begun
             if self._clears:
                 self._ask_who()
@@ -492,7 +492,9 @@ class Link:
         elif (receives := protocol.read_receives(text)) is not None:
             self.receives = min(max(receives, LEAST_RECEIVES), RECEIVES)
         elif text.startswith("[VER:"):
-            self._version.append(protocol.shown(line)[5:-1].rstrip(":"))
+            own = protocol.shown(line)[5:-1].rstrip(":")
+            if not self._version:  # a greeting says it in words
+                self._version.append(own)
 
     # ---- lines that go
 

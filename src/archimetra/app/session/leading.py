@@ -129,6 +129,13 @@ class Leading(MachineLink):
             out.append(f"Its control says: {told} as in this job.")
         return "\n".join(out)
 
+    @property
+    def is_control_spoiling(self) -> bool:
+        """Whether one of the control's settings spoils work, not merely differs."""
+        from archimetra.machine.control_settings import concerns
+
+        return self.opened is not None and bool(concerns(self.opened.settings))
+
     def take_figures(self) -> None:
         """The control's own figures for the job's machine, and for the shop's of that name."""
         from archimetra.machine.control_settings import taken

@@ -11,8 +11,10 @@ from archimetra.app.stations.machine.what_panel import WhatPanel
 from archimetra.app.stations.machine.where_panel import WherePanel
 from archimetra.app.stations.page import Page, shown
 from archimetra.app.theme.tokens import Tokens
-from archimetra.app.widgets.fields import label
+from archimetra.app.widgets.fields import ChoiceRow, label
 from archimetra.app.widgets.halt import HaltButton
+
+LEAD, RUN = "lead", "run"
 
 
 class MachinePage(Page):
@@ -28,7 +30,10 @@ class MachinePage(Page):
         self.form.add(self.mishap.form)
         self.form.add(self.link.form)
         self.form.add(self.where.form)
-        self.form.line()
+        self._parts = ChoiceRow("Part of the page", [(LEAD, "Lead and zero"), (RUN, "Files and run")])
+        self._parts.show_value(LEAD)
+        self._parts.chosen.connect(self.show_part)
+        self.where.below.add(self._parts)
         self.form.add(self.what.form)
         self._zone = QFrame()
         self._zone.setProperty("kind", "stopzone")
@@ -38,7 +43,7 @@ class MachinePage(Page):
         self.halt = HaltButton()
         self.halt.clicked.connect(session.machine.stop)
         column.addWidget(self.halt)
-        column.addWidget(label("No emergency stop: that is a switch in hardware, in reach of your hand.", "note"))
+        column.addWidget(label("No emergency stop: that is a hardware switch.", "note"))
         layout = self.widget.layout()
         assert layout is not None
         layout.addWidget(self._zone)
@@ -49,10 +54,21 @@ class MachinePage(Page):
         if self.widget.isVisible():
             self.what.refresh()
 
+    def show_part(self, part: str) -> None:
+        """Bring leading by hand, or the files, to the front."""
+        self._parts.show_value(part)
+        self.refresh()
+
     def refresh(self) -> None:
         machine = self.session.machine
         if not self.widget.isVisible():
             return
+        is_linked, is_cutting = machine.opened is not None, machine.stage in (Stage.RUNNING, Stage.HELD)
+        self.where.leads = self._parts.value == LEAD
+        shown(self.where.below, is_linked and not is_cutting and machine.stage is not Stage.CHANGE)
+        # between two parts of a program the machine is led, whatever was in front
+        self.where.leads = self.where.leads or machine.stage is Stage.CHANGE
+        shown(self.what.form, not (is_linked and self.where.leads and not is_cutting))
         self.corner.setText(machine.stage.value)
         self.what.is_stick = self.link.is_stick and not machine.is_linked
         shown(self.link.form, machine.stage not in (Stage.RUNNING, Stage.HELD))

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QToolButton, QWidget
 
 from archimetra.app.theme.style import scaled
 
-BUTTON_PX = 34
+BUTTON_PX = 30
 REPEAT_MS = 25
 Way = tuple[float, float, float]
 WAYS: dict[Way, tuple[str, int, int, str]] = {
@@ -39,7 +39,7 @@ class JogPad(QFrame):
             "Click here or come with Tab, then: arrow keys move X and Y, PgUp and PgDn move Z, + and − change the step"
         )
         grid = QGridLayout(self)
-        grid.setContentsMargins(8, 8, 8, 8)
+        grid.setContentsMargins(6, 6, 6, 6)
         grid.setSpacing(4)
         self._key = 0
         self._let_go = QTimer(

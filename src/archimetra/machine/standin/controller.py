@@ -190,7 +190,7 @@ class StandIn:
         if was_moving:
             self.alarm(3)
         self._say("")
-        self._say("ready [stand-in]")
+        self._say("Stand-in 1 ['$' for help]")
         if self.is_locked:
             self._say("[MSG:'$H'|'$X' to unlock]")
         self.doing = "Alarm" if self.is_locked else "Idle"
@@ -318,7 +318,7 @@ class StandIn:
         elif line == "$H":
             self.doing, self._homing = "Home", self.build.homing_s
         elif line == "$I":
-            self._say("[VER:stand-in 1]")
+            self._say("[VER:1.20261130:]")
             self._say(f"[OPT:V,{self.build.limits.blocks},{self.build.receives}]")
             self._say("ok")
         elif line == "$G":

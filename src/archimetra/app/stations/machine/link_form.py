@@ -135,7 +135,8 @@ class LinkForm(Rows):
         else:
             words = ""
         self._told.setText(words)
-        show_kind(self._told, "stop" if machine.problem else "note")
+        is_spoiling = is_linked and machine.is_control_spoiling
+        show_kind(self._told, "stop" if machine.problem else "caution" if is_spoiling else "note")
         shown(self._told, bool(words))
         shown(self._take, bool(is_linked and machine.differing))
         self._take.setEnabled(machine.running is None)

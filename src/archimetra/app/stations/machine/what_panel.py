@@ -254,8 +254,8 @@ class WhatPanel(Rows):
             row.addWidget(badge)
         name = QPushButton()
         name.setProperty("kind", "link")
-        words = file.name
-        name.setText(name.fontMetrics().elidedText(words, Qt.TextElideMode.ElideLeft, scaled(self._name_px(file))))
+        words = _apart([one.name for one in self.files], file.name)
+        name.setText(name.fontMetrics().elidedText(words, Qt.TextElideMode.ElideMiddle, scaled(self._name_px(file))))
         name.setToolTip(f"{file.name}: choose it to run next")
         name.setAccessibleName(f"Choose file {number + 1}, {file.name}")
         name.setStyleSheet("text-align: left; font-weight: 600;" if number == self._chosen else "text-align: left;")
@@ -491,6 +491,13 @@ class RunCard(Rows):
         self._figures.setText("\n".join(says))
         for (_, value), percent in ((self._feed_row, now.overrides[0]), (self._speed_row, now.overrides[2])):
             value.setText(f"{percent} %")
+
+
+def _apart(names: list[str], name: str) -> str:
+    """A file's name without what all of them begin with, whole words of it: what tells them apart has room then."""
+    words = [one.split("-") for one in names]
+    count = next((k for k, column in enumerate(zip(*words, strict=False)) if len(set(column)) > 1), 0)
+    return f"…{'-'.join(name.split('-')[count:])}" if count > 0 and len(names) > 1 else name
 
 
 def _clear(column: QVBoxLayout) -> None:

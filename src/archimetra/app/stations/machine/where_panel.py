@@ -20,13 +20,16 @@ from archimetra.app.widgets.form import Fold, Form
 from archimetra.app.widgets.jog_pad import JogPad, Way
 from archimetra.base.errors import ArchimetraError
 from archimetra.edits.shop import HomeAt
+from archimetra.job.job import Board
 from archimetra.job.quantities import MM_PER_INCH, Unit, format_length
+from archimetra.job.sheet import ZeroAt
 
 STEPS_MM = (0.05, 0.5, 5.0, 50.0)
 STEPS_INCH = (0.002, 0.02, 0.2, 2.0)
 SLOW_MM_MIN = 400.0
 FAST_SHARE = 0.6  # of the rapid
 PAPER_MM = 0.1
+SHORT = 24  # letters that have room beside the heading
 _STILL = (Stage.READY, Stage.CHANGE)
 
 
@@ -51,8 +54,10 @@ class WherePanel(Rows):
     def __init__(self, session: Session, tokens: Tokens) -> None:
         super().__init__(session, tokens)
         self.machine = session.machine
+        self.leads = True  # whether leading by hand is in front
         self._goes_unseen = False  # the plate was not seen touching, and the person has been told so
         self._position()
+        self.below = self.form.add(Form())  # for what stands between the position and the rest
         self._by_hand = self.form.add(Form())
         self._build_jog(self._by_hand)
         self._zero = self.form.add(Form())
@@ -95,7 +100,6 @@ class WherePanel(Rows):
         )  # fmt: skip
         self._home_at = self.combo_row(form, "Home is", lambda k: self.machine.keep(home=list(HomeAt)[k]))
         self._home_at.setToolTip("Where the machine stands when it has found its home, seen from its front")
-        form.gap(2)
         self.step = ChoiceRow("Step", [(str(k), "") for k in range(4)] + [("slow", "slow"), ("fast", "fast")])
         self.step.setToolTip("How far a press moves; slow and fast move as long as the button or the key is held")
         self.step.show_value("2")
@@ -124,8 +128,8 @@ class WherePanel(Rows):
 
     def _build_zero(self, form: Form) -> None:
         form.line()
-        self._zero_note = form.heading("Zero")
-        self._zero_words = form.add(label("", "note"))
+        self._zero_words = form.heading("Zero")
+        self._zero_note = form.add(label("", "note"))
         self._flat_buttons = self.buttons(
             form, ("X Y zero here", "X and Y are zero where the bit stands", lambda: self.machine.set_zero(x=0.0, y=0.0)),
             ("X", "X alone is zero here", lambda: self.machine.set_zero(x=0.0)), ("Y", "Y alone is zero here", lambda: self.machine.set_zero(y=0.0)),
@@ -135,18 +139,35 @@ class WherePanel(Rows):
         self._with.chosen.connect(self._choose_with)
         form.row("Z with", self._with)
         self._paper = TypedNumber(PAPER_MM, 0.0, 50.0)
-        self._paper_field = self.typed_row(form, "Paper", self._paper)
         self._plate = TypedNumber(self.machine.router.plate, 0.01, 100.0)
-        self._plate_field = self.typed_row(form, "Plate is", self._plate)
         self._plate.on_change(lambda: self.machine.keep(plate=self._plate.value))
+        self._paper_row, self._paper_field, self._set_z = self._thickness(form, "Paper", self._paper, "Z zero here")
+        self._plate_row, self._plate_field, self._touch_plate = self._thickness(
+            form, "Plate is", self._plate, "Touch the plate"
+        )
+        self._set_z.setToolTip("The bit just holds a piece of paper of this thickness")
+        self._touch_plate.setToolTip("Lay the plate where Z is zero, clip its wire to the bit, stand a little above it")
         self._plate_words = form.add(label("", "note"))
-        self._set_z = QPushButton("Z zero here")
-        self._set_z.clicked.connect(lambda _c=False: self._find_z())
-        form.row("", self._set_z)
+
+    def _thickness(
+        self, form: Form, words: str, value: TypedNumber, does: str
+    ) -> tuple[QWidget, QuantityField, QPushButton]:
+        """How thick something is, and the button that finds zero with it, in a row."""
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(6)
+        name, field, button = label(words), QuantityField(words, width=84), QPushButton(does)
+        name.setBuddy(field)
+        value.attach(field, self.session, "", is_length=True)
+        self.bindings.append(value)
+        button.clicked.connect(lambda _c=False: self._find_z())
+        for widget in (name, field, button):
+            row.addWidget(widget)
+        form.add(holder)
+        return holder, field, button
 
     def _build_go(self, form: Form) -> None:
-        form.line()
-        form.heading("Go to")
         holder = QWidget()
         row = QHBoxLayout(holder)
         row.setContentsMargins(0, 0, 0, 0)
@@ -161,10 +182,10 @@ class WherePanel(Rows):
         for name, place in _corners().items():
             menu.addAction(name[0].upper() + name[1:]).triggered.connect(lambda _c=False, p=place: self._go_corner(p))
         self._to_corner.setMenu(menu)
-        self._to_place = QPushButton("On the plan …")
+        self._to_place = QPushButton("A place …")
         self._to_place.setToolTip("Click a place on the plan; the bit goes over it at the travel height")
         self._to_place.clicked.connect(lambda _c=False: self._point_at())
-        for widget in (self._to_zero, self._to_corner, self._to_place):
+        for widget in (label("Go to"), self._to_zero, self._to_corner, self._to_place):
             row.addWidget(widget)
         row.addStretch(1)
         form.add(holder)
@@ -304,8 +325,10 @@ class WherePanel(Rows):
         machine, job, board = self.machine, self.session.job, self.session.board
         stage = machine.stage
         is_linked = machine.opened is not None
-        for widget in (self._where, self._by_hand, self._zero):
-            shown(widget, is_linked and (widget is self._where or stage not in (Stage.RUNNING, Stage.HELD)))
+        is_led = self.leads and stage not in (Stage.RUNNING, Stage.HELD)
+        shown(self._where, is_linked and (is_led or stage not in (Stage.READY, Stage.MOVING)))
+        for part in (self._by_hand, self._zero):
+            shown(part, is_linked and is_led)
         if not is_linked:
             return
         unit = job.unit
@@ -318,22 +341,31 @@ class WherePanel(Rows):
             shown(widget, not machine.is_homed)
         shown(self._unlock, stage is Stage.LOCKED)
         self.pad.setEnabled(is_still or stage is Stage.MOVING)
-        for widget in (self._move, self._set_z, self._to_zero, self._to_corner, self._to_place, *self._flat_buttons):
+        for widget in (
+            self._move,
+            self._set_z,
+            self._touch_plate,
+            self._to_zero,
+            self._to_corner,
+            self._to_place,
+            *self._flat_buttons,
+        ):
             widget.setEnabled(is_still)
         fill(self._home_at, [one.value for one in HomeAt], list(HomeAt).index(machine.router.home))
         setup = machine.setup
-        x_y = setup.zero_name or board.zero.sentence_xy(board.sheet).removeprefix("X Y zero: ")
-        self._zero_words.setText(f"X Y: {x_y}. Z: {board.zero.z.value}.")
-        self._zero_note.setText("X Y stay after a bit change" if stage is Stage.CHANGE else "")
+        x_y = setup.zero_name or _called(board)
+        whole = f"X Y: {x_y}. Z: {board.zero.z.value}."
+        is_short = len(x_y) <= SHORT
+        self._zero_words.setText(f"{x_y}, {board.zero.z.value}" if is_short else board.zero.z.value)
+        self._zero_words.setToolTip(whole)
+        notes = ["X and Y stay after a bit change."] if stage is Stage.CHANGE else []
+        notes += [] if is_short else [whole]
+        self._zero_note.setText(" ".join(notes))
+        shown(self._zero_note, bool(notes))
         is_plate = self._with.value == "plate"
-        for field, is_it in ((self._paper_field, not is_plate), (self._plate_field, is_plate)):
-            shown(field, is_it)
-            shown(field.property("label"), is_it)
+        shown(self._paper_row, not is_plate)
+        shown(self._plate_row, is_plate)
         self._show_plate(is_plate)
-        self._set_z.setToolTip(
-            "Lay the plate where Z is zero, clip its wire to the bit, stand a little above it" if is_plate
-            else "The bit just holds a piece of paper of this thickness"
-        )  # fmt: skip
         self._show_turn()
         self._show_position()
 
@@ -346,13 +378,13 @@ class WherePanel(Rows):
         elif machine.plate_seen:
             words = "The plate has been seen touching: its wire is on."
         else:
-            words = "Hold the plate to the bit once: this page has to see it, or the bit goes down through a plate whose wire is off."
+            words = "Hold the plate to the bit once, to be seen here."
         self._plate_words.setText(words)
+        self._plate_words.setToolTip("With its wire off the bit would go down through the plate")
         shown(self._plate_words, is_plate)
         show_kind(self._plate_words, "note" if touches or machine.plate_seen else "caution")
         is_asked = self._goes_unseen and not machine.plate_seen
-        unseen = "Go down, seen or not" if is_asked else "Touch the plate"
-        self._set_z.setText(unseen if is_plate else "Z zero here")
+        self._touch_plate.setText("Go down, seen or not" if is_asked else "Touch the plate")
 
     def _show_turn(self) -> None:
         machine = self.machine
@@ -378,6 +410,13 @@ class WherePanel(Rows):
         for k, (value, machine) in enumerate(self._values):
             value.setText(_fixed(own[k], unit) if own is not None else "–")
             machine.setText(_fixed(at[k], unit) if at is not None else "")
+
+
+def _called(board: Board) -> str:
+    """Where X and Y are zero, as short as it goes: a corner is where it is."""
+    if board.zero.at is not ZeroAt.TYPED:
+        return board.zero.at.value
+    return board.zero.sentence_xy(board.sheet).removeprefix("X Y zero: ")
 
 
 def _corners() -> dict[str, tuple[float, float]]:
