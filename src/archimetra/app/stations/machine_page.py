@@ -31,6 +31,7 @@ class MachinePage(Page):
         self.form.add(self.link.form)
         self.form.add(self.where.form)
         self._parts = ChoiceRow("Part of the page", [(LEAD, "Lead and zero"), (RUN, "Files and run")])
+        self._stage = Stage.NONE
         self._parts.show_value(LEAD)
         self._parts.chosen.connect(self.show_part)
         self.where.below.add(self._parts)
@@ -64,6 +65,10 @@ class MachinePage(Page):
         if not self.widget.isVisible():
             return
         is_linked, is_cutting = machine.opened is not None, machine.stage in (Stage.RUNNING, Stage.HELD)
+        if machine.stage is not self._stage:
+            self._stage = machine.stage
+            if machine.stage in (Stage.OPENING, Stage.LOCKED):  # it is homed first
+                self._parts.show_value(LEAD)
         self.where.leads = self._parts.value == LEAD
         shown(self.where.below, is_linked and not is_cutting and machine.stage is not Stage.CHANGE)
         # between two parts of a program the machine is led, whatever was in front
@@ -71,7 +76,7 @@ class MachinePage(Page):
         shown(self.what.form, not (is_linked and self.where.leads and not is_cutting))
         self.corner.setText(machine.stage.value)
         self.what.is_stick = self.link.is_stick and not machine.is_linked
-        shown(self.link.form, machine.stage not in (Stage.RUNNING, Stage.HELD))
+        shown(self.link.form, machine.stage not in (Stage.RUNNING, Stage.HELD, Stage.CHANGE))
         for part in (self.link, self.mishap, self.where, self.what):
             part.refresh()
         if self.mishap.broken is not None:

@@ -358,7 +358,11 @@ class WherePanel(Rows):
         is_short = len(x_y) <= SHORT
         self._zero_words.setText(f"{x_y}, {board.zero.z.value}" if is_short else board.zero.z.value)
         self._zero_words.setToolTip(whole)
-        notes = ["X and Y stay after a bit change."] if stage is Stage.CHANGE else []
+        is_between = stage is Stage.CHANGE  # the board and how it lies are those of the parts before
+        for widget in (self._flat_buttons[0].parentWidget(), self._fold):
+            if widget is not None:
+                shown(widget, not is_between)
+        notes = ["X and Y stay after a bit change."] if is_between else []
         notes += [] if is_short else [whole]
         self._zero_note.setText(" ".join(notes))
         shown(self._zero_note, bool(notes))
