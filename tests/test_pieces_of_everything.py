@@ -6,7 +6,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from archimetra.demo.build import build
+from archimetra.demo import quay_tide_clock
 from archimetra.edits import cutting, parting, sheets
 from archimetra.edits.basic import remove_board
 from archimetra.edits.finishing import finish_edit
@@ -20,7 +20,7 @@ CELL = 0.25
 
 def with_two(name: str, *, piece_by_piece: bool = False):
     """The sample's board of that name made a part, and a second piece of it to the right, turned a quarter."""
-    job = build().job
+    job = quay_tide_clock().job
     for board in job.boards:
         if board.name != name:
             job = finish_edit(job, remove_board(job, board.id).job)

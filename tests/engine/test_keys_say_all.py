@@ -43,7 +43,7 @@ def job():
     made = edits.change_board(made, b, "", sheet=Sheet(width=200, height=150, readings=(12.0, 11.8))).job
     paths = [
         Path.rectangle(10, 10, 60, 40), Path.circle((30, 30), 6), Path.rectangle(100, 20, 40, 40),
-        Path.circle((160, 100), 4.0), Path.polyline([(20, 100), (60, 120)], closed=False), Path.circle((120, 110), 10),
+        Path.circle((160, 100), 4.0), Path.polyline([(20, 100), (60, 120)], closed=False), Path.rectangle(115, 106, 10, 7),
     ]  # fmt: skip
     drawn = tuple(DrawnShape(f"s{k}", 0, (p,), FillRule.NONZERO, p.closed, None, 1) for k, p in enumerate(paths))
     drawing = Drawing("d", (DrawnLayer("all"),), drawn, Scale("mm", 1.0, "", True), None, ())
@@ -63,7 +63,7 @@ def job():
     made = leftovers.add_rest(made, next(c.id for c in made.boards[0].cuts if isinstance(c, PocketCut)), small)[0].job
     vee = next(bit for bit in starter_rack() if bit.kind is BitKind.VEE)
     edit, carver = rack.take(made, vee)
-    made = inlaying.add_inlay(edit.job, b, ids[5:], kind=InlayKind.VEE, bit=carver, depth=2.0)[0].job
+    made = inlaying.add_inlay(edit.job, b, ids[5:], kind=InlayKind.VEE, bit=carver, depth=1.2)[0].job
     clamp = Fixture(kind=FixtureKind.CLAMP, x=190.0, y=10.0, width=20.0, height=20.0, rise=15.0)
     return finished(edits.change_board(made, b, "", fixtures=(clamp,)).job)
 

@@ -242,19 +242,23 @@ class TestCommand:
         from archimetra.job.file import save_job
 
         save_job(tmp_path / "c.archimetra", plain_clock())
-        assert main(["sheet", str(tmp_path / "c.archimetra")]) == 0
+        one = ["--board", "Dial face"]
+        assert main(["sheet", str(tmp_path / "c.archimetra"), *one]) == 0
         out = capsys.readouterr().out
         assert "Dial face" in out
         assert "In order:" in out
         for name in ("s.pdf", "s.txt"):
             assert (
-                main(["sheet", str(tmp_path / "c.archimetra"), "--out", str(tmp_path / name), "--paper", "letter"]) == 0
+                main(
+                    ["sheet", str(tmp_path / "c.archimetra"), "--out", str(tmp_path / name), "--paper", "letter", *one]
+                )
+                == 0
             )
         assert (tmp_path / "s.pdf").read_bytes().startswith(b"%PDF")
         assert (tmp_path / "s.txt").read_text() == out
-        assert main(["sheet", str(tmp_path / "c.archimetra"), "--out", str(tmp_path / "no" / "s.pdf")]) == 1
+        assert main(["sheet", str(tmp_path / "c.archimetra"), "--out", str(tmp_path / "no" / "s.pdf"), *one]) == 1
         assert main(["sheet", str(tmp_path / "c.archimetra"), "--board", "none"]) == 1
-        assert main(["sheet", str(tmp_path / "c.archimetra"), "--controller", "none"]) == 1
+        assert main(["sheet", str(tmp_path / "c.archimetra"), "--controller", "none", *one]) == 1
 
 
 class TestDrawing:
