@@ -876,6 +876,14 @@ class TestOtherControls:
         qtbot.waitUntil(lambda: not machine.is_homed, timeout=5_000)
         assert "began anew by itself" in window.notices.text
 
+    def test_a_switch_that_is_pressed_is_told_as_long_as_it_is(self, window, qtbot, served, faulty):
+        connect(qtbot, window, served)
+        faulty.machine.pressed = "XZ"
+        page = window.page("machine")
+        qtbot.waitUntil(lambda: "A limit switch is pressed: X and Z." in words_on(page), timeout=5_000)
+        faulty.machine.pressed = ""
+        qtbot.waitUntil(lambda: "limit switch" not in words_on(page), timeout=5_000)
+
     def test_a_limit_that_is_hit_while_it_is_led_is_to_be_homed_again(self, window, qtbot, served, faulty):
         machine = machine_of(window)
         connect(qtbot, window, served)

@@ -35,6 +35,7 @@ LOST_S = 2.0  # without any answer
 IDLE_S = 2.0  # standing with nothing to do, and lines unanswered: their answers are not on the way any more
 SPINDLE_S = 20.0  # a spindle is given to run up
 OLD_S = 0.3  # no report that comes is older
+STANDS_S = 0.15  # what is reported later after a hold was asked for is of after it
 STRAY_MM = 0.25  # off the way by more than this, the position is not trusted
 
 
@@ -88,7 +89,7 @@ class Stream:
         self._held: deque[int] = deque()
         self._out = bytearray()
         self._came = Lines()
-        self._asked = self._heard = 0.0
+        self._asked = self._heard = self._ended_at = 0.0
         self._idle_from: float | None = None
         self.is_settling = False  # it has ended, and is yet to forget what it holds
         self._now = 0.0
@@ -306,9 +307,14 @@ class Stream:
     def _settle(self, line: bytes) -> None:
         """Have what it holds forgotten as soon as it says that it stands."""
         report = read_report(line.decode("ascii", "replace"))
-        if report is None or (report.doing is Doing.HOLD and report.moves):
+        # a report may be of before it was told to hold: standing then, it may be on its way by now
+        if (
+            report is None
+            or report.moves
+            or (self._now - self._ended_at < STANDS_S and report.doing is not Doing.ALARM)
+        ):
             return
-        if report.doing is Doing.HOLD:
+        if report.doing in (Doing.HOLD, Doing.IDLE):
             self._out += RESET
         if report.doing in (Doing.HOLD, Doing.IDLE, Doing.ALARM):
             self.is_settling = False
@@ -316,7 +322,7 @@ class Stream:
     def _end(self, state: State, words: str) -> None:
         self.state, self.words = state, words
         self.is_settling = state in (State.STOPPED, State.REFUSED, State.DOUBTED) and self.sent > 0
-        self._heard = self._now
+        self._heard = self._ended_at = self._now
         if state is State.DONE:
             self._done = len(self.lines)
 

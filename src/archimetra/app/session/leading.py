@@ -62,12 +62,11 @@ class Leading(MachineLink):
         self._zero_known = None
 
     def _take_now(self, now: Now) -> None:
-        touched = "P" in self.now.pins
+        pins = self.now.pins
         super()._take_now(now)
         self._zero_known = now.zero or self._zero_known
-        touches = "P" in now.pins
-        self.plate_seen = self.plate_seen or touches
-        if touches != touched:
+        self.plate_seen = self.plate_seen or "P" in now.pins
+        if now.pins != pins:
             self.changed.emit()
 
     def _take_lost(self) -> None:
@@ -124,6 +123,8 @@ class Leading(MachineLink):
         if self.opened is None:
             return ""
         out = list(concerns(self.opened.settings))
+        if pressed := [letter for letter in "XYZ" if letter in self.now.pins]:
+            out.insert(0, f"A limit switch is pressed: {' and '.join(pressed)}. Unlock it and lead it away from there.")
         if figures := self.differing:
             told = "; ".join(one.sentence for one in figures)
             out.append(f"Its control says: {told} as in this job.")
@@ -134,7 +135,7 @@ class Leading(MachineLink):
         """Whether one of the control's settings spoils work, not merely differs."""
         from archimetra.machine.control_settings import concerns
 
-        return self.opened is not None and bool(concerns(self.opened.settings))
+        return self.opened is not None and bool(concerns(self.opened.settings) or set("XYZ") & set(self.now.pins))
 
     def take_figures(self) -> None:
         """The control's own figures for the job's machine, and for the shop's of that name."""

@@ -81,6 +81,7 @@ class StandIn:
         self.lines_done = 0
         self.overflowed = False
         self.is_locked = self.build.needs_home
+        self.pressed = ""  # the letters of limit switches that are on
         self.plate_touches = False  # somebody holds the plate against the bit
         self._begin()
 
@@ -219,8 +220,11 @@ class StandIn:
         feed = f"{self.motion.speed * 60:.0f}"
         turns = self._speed * self.speed_share if self._is_turning else 0
         parts.append(f"FS:{feed},{turns:.0f}" if build.tells_spindle else f"F:{feed}")
+        pressed = self.pressed
         if self.plate_touches or (build.plate is not None and abs(at[2] - build.plate) < 5e-4):
-            parts.append("Pn:P")
+            pressed += "P"
+        if pressed:
+            parts.append(f"Pn:{pressed}")
         if self._reports % 10 == 1:
             parts.append(f"WCO:{_places(zero, build.axes)}")
         elif self._reports % 10 == 2:
