@@ -56,7 +56,7 @@ class TestBeginning:
         pair = Pair()
         pair.open()
         opened = next(one for one in pair.told if type(one).__name__ == "Opened")
-        assert "stand-in" in opened.version
+        assert "Stand-in" in opened.version
         assert (opened.settings[130], opened.settings[132]) == (610.0, 90.0)
 
     @pytest.mark.parametrize(
