@@ -7,9 +7,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 import shapely
+from hypothesis import given
+from hypothesis import strategies as st
 
 from archimetra.machine.link import Phase
-from archimetra.machine.messages import Ask, Jog, JogEnd, JogHeld, Unlock
+from archimetra.machine.messages import Ask, Jog, JogEnd, JogHeld, Reach, Unlock
 from archimetra.machine.protocol import Doing, read_receives, read_report
 from archimetra.machine.standin.controller import TERSE, Build, StandIn
 from link_run import Pair
@@ -252,3 +254,64 @@ class TestZeroWhereItStands:
         pair.go(2.0)
         assert not pair.answer(4).is_done
         assert pair.link.zero[0] == 0.0
+
+
+class TestTheEndOfTheTravel:
+    """Whatever is asked how quickly one after the other, nothing leads beyond the travel that was told."""
+
+    @given(
+        st.lists(
+            st.tuples(st.sampled_from([(1, 0, 0), (-1, 0, 0), (0, 1, 0), (1, 1, 0), (0, 0, -1), (0, 0, 1)]), st.floats(1, 120), st.floats(0.0, 1.2)),
+            min_size=1, max_size=8,
+        ),
+        st.booleans(),
+    )  # fmt: skip
+    def test_jogs_one_upon_the_other(self, jogs, is_held):
+        # the machine itself has room beyond: it would go there
+        pair = Pair(StandIn(Build(needs_home=False)), step=0.02)
+        pair.own.motion.put((300.0, 300.0, -40.0))
+        pair.open()
+        low, high = (250.0, 250.0, -60.0), (350.0, 350.0, -20.0)
+        pair.link.reach(Reach(low, high))
+        number = 10
+        for way, length, pause in jogs:
+            number += 1
+            if is_held:
+                for _ in range(int(length / 10)):
+                    pair.link.jog_held(JogHeld(tuple(float(v) for v in way), 4000.0))
+                    pair.go(0.06)
+                pair.link.jog_end(JogEnd())
+            else:
+                pair.link.jog(Jog(number, tuple(v * length for v in way), 4000.0))
+            pair.go(pause)
+        pair.go(0.5)
+        pair.until(lambda: pair.own.doing == "Idle", 60.0)
+        went = np.array([row[1:4] for row in pair.own.motion.log])
+        assert (went >= np.array(low) - 0.02).all()
+        assert (went <= np.array(high) + 0.02).all()
+
+    def test_the_way_that_is_left_is_moved(self):
+        pair = Pair(StandIn(Build(needs_home=False)))
+        pair.own.motion.put((300.0, 300.0, -40.0))
+        pair.open()
+        pair.link.reach(Reach((0.0, 0.0, -90.0), (380.0, 610.0, 0.0)))
+        for number in (1, 2, 3):
+            pair.link.jog(Jog(number, (50.0, 0.0, 0.0), 4000.0))
+        pair.go(5.0)
+        assert pair.own.motion.position[0] == pytest.approx(380.0)
+        assert [pair.answer(n).is_done for n in (1, 2, 3)] == [True, True, False]
+        pair.link.jog(Jog(4, (-50.0, 0.0, 0.0), 4000.0))
+        pair.go(3.0)
+        assert pair.own.motion.position[0] == pytest.approx(330.0)
+
+
+def test_a_report_that_was_on_its_way_when_it_was_reset_tells_of_no_zero():
+    pair = homed(Build(needs_home=False), b"G92 X7\n")
+    pair.own.receive(b"G92 X7\n")
+    pair.go(1.5)
+    assert pair.link.zero[0] == pytest.approx(-7.0)
+    pair.link._reset()
+    pair.link.take(b"<Idle|MPos:0.000,0.000,0.000|FS:0,0|WCO:-7.000,0.000,0.000>\r\n")
+    assert pair.link.zero is None
+    pair.go(1.5)
+    assert pair.link.zero == (0.0, 0.0, 0.0)

@@ -10,7 +10,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from archimetra.machine.link import HELD_S, Phase
+from archimetra.machine.by_hand import HELD_S
+from archimetra.machine.link import Phase
 from archimetra.machine.messages import (
     Answered,
     Ask,

@@ -8,9 +8,10 @@ from __future__ import annotations
 from collections import deque
 from dataclasses import dataclass, field
 from enum import StrEnum
-from math import hypot, inf
+from math import inf
 
 from archimetra.machine import protocol
+from archimetra.machine.by_hand import AHEAD, ByHand
 from archimetra.machine.messages import (
     Answered,
     Ask,
@@ -37,17 +38,9 @@ GREET_S = 4.0  # a control that begins anew takes this long to speak
 ANEW_S = 1.0  # one that is reset greets within this, or does not greet at all
 LOST_S = 2.0
 HOMING_S = 120.0  # while it looks for its switches a control may say nothing
-LED_S = 0.3  # so long after it was led by hand a report may still be of before
 REPORTS_INCHES = 13  # the number of that setting
 LEAST_RECEIVES = 64  # no control that moves in arcs takes less; a smaller number is something else
 STOPS_S = 0.15  # reports that come sooner after a stop may be of before it
-HELD_S = 0.25  # a held jog that is not said again ends
-PIECE_S = 0.1  # a held jog is sent in pieces as long as this
-AHEAD = 3  # pieces sent before they are begun
-_STEPS = {
-    "feed": (b"\x90", b"\x91", b"\x92", b"\x93", b"\x94"),
-    "spindle": (b"\x99", b"\x9a", b"\x9b", b"\x9c", b"\x9d"),
-}
 
 
 class Phase(StrEnum):
@@ -84,10 +77,7 @@ class Link:
         self._asked: deque[_Asked] = deque()
         self._version: list[str] = []
         self._settings: dict[int, float] = {}
-        self._reach: Reach | None = None
-        self._held: JogHeld | None = None
-        self._held_at = self._piece_at = self._led_at = -inf
-        self._jog_ends = False
+        self._hand = ByHand()
         self.receives = RECEIVES
         self._needs_reset = (
             True  # whoever had it before may have left it in other units, another zero, in the middle of something
@@ -125,7 +115,7 @@ class Link:
         return ""
 
     def ask(self, message: Ask) -> None:
-        why = self.why_not() or ("It is being moved by hand." if self._held is not None else "")
+        why = self.why_not() or ("It is being moved by hand." if self._hand.held is not None else "")
         is_zero = "G10" in message.line
         why = why or (self._locked() if is_zero else "")
         if why:
@@ -154,43 +144,37 @@ class Link:
         self._send(_Asked(message.number, "$X", self._now + 10.0))
 
     def reach(self, message: Reach) -> None:
-        self._reach = message
+        self._hand.reach = message
 
     def jog(self, message: Jog) -> None:
         why = self.why_not() or self._locked()
-        if not why and (self._held is not None or len(self._asked) + len(self._waiting) > AHEAD):
+        if not why and (self._hand.held is not None or len(self._asked) + len(self._waiting) > AHEAD):
             why = "It is still on its way."
         if why:
             self.told.append(Answered(message.number, False, why))
             return
-        by = self._kept_within(message.by)
-        if max(abs(v) for v in by) < 1e-6:
+        line, is_shorter = self._hand.step(message.by, message.feed, self.report, self._now)
+        if not line:
             self.told.append(Answered(message.number, False, "There the machine's travel ends."))
             return
-        if max(abs(v) for v in by) + 1e-6 < max(abs(v) for v in message.by):
+        if is_shorter:
             self.told.append(Told("Only as far as the machine's travel goes."))
-        self._led_at = self._now
-        self._send(_Asked(message.number, _jog_line(by, message.feed), self._now + 10.0))
+        self._send(_Asked(message.number, line, self._now + 10.0))
 
     def jog_held(self, message: JogHeld) -> None:
         if self.why_not() or self._locked():
             return
-        if self._held is None:
-            self._piece_at = self._now
-            self._jog_ends = False
-        self._held, self._held_at = message, self._now
+        self._hand.hold(message, self._now)
         self._send_pieces()
 
     def jog_end(self, _message: JogEnd) -> None:
-        if self._held is not None:
-            self._held, self._led_at = None, self._now
-            self._jog_ends = True
+        if self._hand.let_go(self._now):
             self._out += protocol.JOG_CANCEL
 
     @property
     def is_led(self) -> bool:
         """Whether it is led by hand, or was so lately that the last report may be of before."""
-        return self._held is not None or self._now - self._led_at < LED_S
+        return self._hand.is_led(self._now)
 
     def gets_ready(self) -> bool:
         """Whether a program may begin, as far as what was before goes: it is not led by hand any more, what it held is forgotten and it has said since
@@ -233,7 +217,7 @@ class Link:
 
     def stop(self, words: str = "") -> None:
         """At once, whatever it does, and whatever the last report said: that is a tenth of a second old."""
-        self._held = None
+        self._hand.drop()
         is_homing = self._is_homing
         is_standing = self._doing is Doing.HOLD and self.report is not None and not self.report.moves
         self._forget_asked("It was stopped.")
@@ -249,13 +233,9 @@ class Link:
         self._is_stopping, self._stopped_at = True, self._now
 
     def override(self, message: Override) -> None:
-        """To so many percent: full first, then in steps of ten and of one."""
-        full, more, less, bit_more, bit_less = _STEPS[message.of]
-        percent = min(max(message.percent, 10), 200)
-        tens, ones = divmod(abs(percent - 100), 10)
-        is_more = percent >= 100
-        self._out += full + (more if is_more else less) * tens + (bit_more if is_more else bit_less) * ones
-        if message.of == "feed" and percent != 100:
+        """Feed or spindle to so many percent."""
+        self._out += protocol.override(message.of, message.percent)
+        if message.of == "feed" and message.percent != 100:
             self._was_slowed = True
 
     # ---- bytes and time
@@ -310,7 +290,7 @@ class Link:
         if self.phase is not Phase.GREETING and now - self._heard > (HOMING_S if self._is_homing else LOST_S):
             self.gone("The control no longer answers. Look at the machine, then connect again.")
             return
-        if self._held is not None and now - self._held_at > HELD_S:
+        if self._hand.is_forgotten(now):
             self.jog_end(JogEnd())
         self._send_pieces()
         self._send_waiting()
@@ -368,7 +348,7 @@ class Link:
     def is_quiet(self) -> bool:
         """Whether nothing moves that was begun here, and nothing waits to be forgotten."""
         return self.phase is Phase.GONE or not (
-            self.is_running or self._jog_ends or self._is_stopping or self._is_homing or self._doing is Doing.JOG
+            self.is_running or self._hand.ends or self._is_stopping or self._is_homing or self._doing is Doing.JOG
         )
 
     # ---- lines that came
@@ -402,7 +382,10 @@ class Link:
     def _reported(self, report: Report) -> None:
         was = self._doing
         self.report = report
-        self.zero = report.zero or self.zero
+        if (
+            self._now >= self._greets_until
+        ):  # one that was on its way when it was reset tells of a zero that is forgotten
+            self.zero = report.zero or self.zero
         if self.zero is not None:
             self.told += self._done
             self._done.clear()
@@ -415,15 +398,16 @@ class Link:
                 self._reset()
             else:
                 self._ask_who()
-        if self._jog_ends and report.doing is Doing.JOG and self._held is None:
+        self._hand.look(report, self._now)
+        if self._hand.ends and report.doing is Doing.JOG and self._hand.held is None:
             self._out += protocol.JOG_CANCEL  # a piece that was under way came after the first
         elif report.doing is not Doing.JOG and not any(one.number is None for one in self._asked):
-            self._jog_ends = False
+            self._hand.ends = False
         if self._is_stopping and not report.moves and self._now - self._stopped_at > STOPS_S:
             self._is_stopping = False
             self._reset()  # what it holds and has not read yet is forgotten; standing, it loses no position by that
         if report.doing is Doing.ALARM and was is not Doing.ALARM:
-            self._held = None
+            self._hand.drop()
 
     def _ask_who(self) -> None:
         self._clears = False
@@ -447,7 +431,7 @@ class Link:
             return
         self.zero = None  # what lay on top of it is forgotten too
         if not was_asked:
-            self._reach, self._needs_reset = None, False
+            self._hand.reach, self._needs_reset = None, False
             self.told.append(
                 Told("The control began anew by itself, as after a power cut. Home it, and find zero again.", True)
             )
@@ -459,7 +443,7 @@ class Link:
         if not self._asked:
             return
         one = self._asked.popleft()
-        if self._jog_ends and one.number is None and one.line.startswith("$J"):
+        if self._hand.ends and one.number is None and one.line.startswith("$J"):
             self._out += protocol.JOG_CANCEL  # it was read after the first
         if "G10" in one.line:
             self.zero = None  # until it says where it lies now, which it does in some of its reports alone
@@ -470,13 +454,13 @@ class Link:
     def _coded(self, kind: str, number: int) -> None:
         words = protocol.said(kind, number)
         if kind == "ALARM":
-            self._held = None
+            self._hand.drop()
             self._needs_reset = True
             is_told = any(one.number is not None for one in self._asked)
             self._forget_asked(f"The control gave an alarm: {words}.")
             is_lost = number not in protocol.KEEPS_PLACE
             if is_lost:
-                self._reach = None
+                self._hand.reach = None
             self.told.append(
                 Told("" if is_told else f"The control gave an alarm: {words}. Home it, or unlock it.", is_lost)
             )
@@ -523,29 +507,9 @@ class Link:
         self.zero = None  # until it says where it lies now: what lay on top of it is forgotten too
 
     def _send_pieces(self) -> None:
-        held = self._held
-        if held is None or self._now < self._greets_until:
-            return
-        while self._now >= self._piece_at - (AHEAD - 1) * PIECE_S and len(self._asked) < AHEAD:
-            length = held.feed / 60 * PIECE_S
-            norm = hypot(*held.way) or 1.0
-            by = self._kept_within(tuple(v / norm * length for v in held.way), ahead=AHEAD)  # type: ignore[arg-type]
-            if max(abs(v) for v in by) < 1e-4:
-                return
-            self._piece_at = max(self._piece_at, self._now - PIECE_S) + PIECE_S
-            self._send(_Asked(None, _jog_line(by, held.feed), self._now + 10.0))
-
-    def _kept_within(self, by: Place, *, ahead: int = 1) -> Place:
-        """A way as far as the travel goes; what was sent before and is not moved yet is reckoned by ``ahead`` such ways."""
-        reach, report = self._reach, self.report
-        if reach is None or reach.low is None or reach.high is None or report is None or report.machine is None:
-            return by
-        out = []
-        for k in range(3):
-            room = (reach.high[k] - report.machine[k]) if by[k] > 0 else (report.machine[k] - reach.low[k])
-            room -= abs(by[k]) * (ahead - 1)
-            out.append(by[k] if abs(by[k]) <= room else max(room, 0.0) * (1 if by[k] > 0 else -1))
-        return out[0], out[1], out[2]
+        if self._now >= self._greets_until:
+            for line in self._hand.pieces(self.report, self._now, len(self._asked)):
+                self._send(_Asked(None, line, self._now + 10.0))
 
     def _locked(self) -> str:
         return "The machine is locked: home it, or unlock it." if self._doing is Doing.ALARM else ""
@@ -577,8 +541,3 @@ class Link:
         self.told.append(Ended(known.state.value, known.taken, known.done, known.words, self._run_s, self._was_slowed))
         if known.state is State.LOST:
             self.gone("The control no longer answers. Look at the machine, then connect again.")
-
-
-def _jog_line(by: Place, feed: float) -> str:
-    words = " ".join(f"{letter}{v:.4f}" for letter, v in zip("XYZ", by, strict=True) if abs(v) >= 5e-5)
-    return f"$J=G21 G91 {words} F{feed:.0f}"

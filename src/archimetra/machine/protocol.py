@@ -11,8 +11,11 @@ from enum import StrEnum
 import msgspec
 
 STATUS, HOLD, RESUME, RESET, JOG_CANCEL = b"?", b"!", b"~", b"\x18", b"\x85"
-FEED_FULL, FEED_MORE, FEED_LESS, FEED_BIT_MORE, FEED_BIT_LESS = b"\x90", b"\x91", b"\x92", b"\x93", b"\x94"
-SPEED_FULL, SPEED_MORE, SPEED_LESS, SPEED_BIT_MORE, SPEED_BIT_LESS = b"\x99", b"\x9a", b"\x9b", b"\x9c", b"\x9d"
+# full, ten more, ten less, one more, one less
+_OVERRIDES = {
+    "feed": (b"\x90", b"\x91", b"\x92", b"\x93", b"\x94"),
+    "spindle": (b"\x99", b"\x9a", b"\x9b", b"\x9c", b"\x9d"),
+}
 RECEIVES = 128  # bytes a control takes in before it reads them, unless it says otherwise
 MOST_LINE = 400  # letters of a line that comes
 
@@ -90,6 +93,14 @@ class Lines:
         *whole, rest = bytes(self._bytes).split(b"\n")
         self._bytes = bytearray(rest if len(rest) <= MOST_LINE else b"")
         return [line.strip(b"\r") for line in whole]
+
+
+def override(of: str, percent: int) -> bytes:
+    """The bytes that bring feed or spindle to so many percent, 10 to 200: full first, then in steps of ten and of one."""
+    full, more, less, bit_more, bit_less = _OVERRIDES[of]
+    wanted = min(max(percent, 10), 200)
+    tens, ones = divmod(abs(wanted - 100), 10)
+    return full + (more * tens + bit_more * ones if wanted >= 100 else less * tens + bit_less * ones)
 
 
 def is_greeting(text: str) -> bool:
