@@ -258,6 +258,15 @@ class TestChecklist:
         assert "Bit C is in" in words
         assert "X Y zero: front left" in words
 
+    def test_a_feed_that_was_left_otherwise_is_looked_at(self):
+        job, board, plan, (file, *_) = files()
+        for percent, words in ((100, ""), (150, "The feed is left at 150 %"), (40, "The feed is left at 40 %")):
+            checks = checks_of(
+                job, board, plan.setups[0], file.bits[0], None, rpm=0.0, is_new_bit=False, feed_percent=percent
+            )
+            told = [check.words for check in checks if "feed" in check.words]
+            assert [one.startswith(words) for one in told] == ([True] if words else [])
+
     def test_a_tick_does_not_outlive_what_it_was_about(self):
         before, _ = self.checks()
         after, _ = self.checks(fixtures=(Fixture(x=10, y=10, rise=30.0),))

@@ -29,8 +29,9 @@ def checks_of(
     rpm: float,
     is_new_bit: bool,
     turn: float = 0.0,
+    feed_percent: int = 100,
 ) -> tuple[Check, ...]:
-    """Before a file with ``bit`` runs, turned by ``turn`` degrees. ``is_new_bit`` where another was in before: Z zero is found anew then, X and Y stay."""
+    """Before a file with ``bit`` runs, turned by ``turn`` degrees, the control's feed left at ``feed_percent``. ``is_new_bit`` where another was in before: Z zero is found anew then, X and Y stay."""
     sheet, unit = board.sheet, job.unit
 
     def length(mm: float) -> str:
@@ -67,5 +68,7 @@ def checks_of(
         out.append(
             Check(f"turn {turn:.3f}", f"It lies {turn:+.2f}° askew, as it was touched, and has not been moved since")
         )
+    if feed_percent != 100:
+        out.append(Check(f"feed {feed_percent}", f"The feed is left at {feed_percent} % of what was planned"))
     out.append(Check("dust", "Dust extraction on, eyes and ears covered"))
     return tuple(out)
