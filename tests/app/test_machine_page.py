@@ -409,6 +409,7 @@ class TestByKeyboard:
             else:
                 window.plan.setFocus()
             stands(qtbot, window)
+            qtbot.waitUntil(lambda: faulty.machine.doing == "Idle" and faulty.machine.motion.is_done, timeout=5_000)
             stood = faulty.machine.motion.position
             QTest.qWait(500)
             assert faulty.machine.motion.position == pytest.approx(stood, abs=0.05)
@@ -602,7 +603,8 @@ class TestWhatIsTold:
         move(qtbot, window, "Z", 20.0)
         stood = faulty.machine.motion.position
         button(window, "Probe plate").click()
-        assert "Hold the plate to the bit once" in words_on(window.page("machine"))
+        words = words_on(window.page("machine"))
+        assert "Hold the plate to the bit once" in words, words
         button(window, "Touch the plate").click()
         QTest.qWait(300)
         assert faulty.machine.motion.position == stood
