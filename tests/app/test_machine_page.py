@@ -819,6 +819,39 @@ def test_a_window_that_is_closed_while_it_runs_asks_and_stops_the_machine(window
     assert states() == ["stopped"]
 
 
+def test_it_is_stopped_before_anything_else_is_asked(window, qtbot, served, faulty, monkeypatch):
+    from PySide6.QtWidgets import QMessageBox
+
+    connect(qtbot, window, served)
+    home(qtbot, window)
+    zero_all(qtbot, window)
+    qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
+    tick_all(qtbot, window)
+    run_button(window).click()
+    qtbot.waitUntil(lambda: machine_of(window).stage is Stage.RUNNING, timeout=10_000)
+    window.session.apply(edits.change_board(window.session.job, window.session.board_id, "Name", name="Other"))
+    asked = []
+
+    def answer(box):
+        is_about_machine = "machine" in box.windowTitle()
+        if not is_about_machine:
+            end = time.monotonic() + 5
+            while not faulty.machine.motion.is_still and time.monotonic() < end:
+                time.sleep(0.01)
+        asked.append((is_about_machine, faulty.machine.motion.is_still))
+        wanted = "Stop it and close" if is_about_machine else "Stay"
+        next(one for one in box.buttons() if one.text() == wanted).click()
+        return 0
+
+    monkeypatch.setattr(QMessageBox, "exec", answer)
+    assert not window.close()
+    assert [about for about, _ in asked] == [True, False]
+    assert asked[1][1], "it went on cutting while the person was asked about the job"
+    qtbot.waitUntil(lambda: machine_of(window).running is None, timeout=10_000)
+    qtbot.waitUntil(lambda: machine_of(window).stage is Stage.READY, timeout=10_000)
+    window.session.forget_changes()
+
+
 def test_planning_and_drawing_stand_back_while_a_machine_is_linked(window, qtbot, served):
     qtbot.waitUntil(lambda: len(multiprocessing.active_children()) >= 2, timeout=10_000)
     connect(qtbot, window, served)

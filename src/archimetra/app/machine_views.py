@@ -76,4 +76,7 @@ class MachineViews(QObject):
         question.setDefaultButton(stay)
         question.setEscapeButton(stay)
         question.exec()
-        return question.clickedButton() is stop
+        is_stopped = question.clickedButton() is stop
+        if is_stopped:  # now, not once everything else has been asked and put away
+            self._machine.stop()
+        return is_stopped

@@ -162,11 +162,11 @@ class Session(Document):
         self.planning.replan()
 
     def close(self, *, keep_recovery: bool = False) -> None:
+        self.machine.close()  # before anything that takes a while
         if self._autosave is not None:
             self._autosave.close(keep=keep_recovery)
             self._autosave = None
         self.nesting.close()
-        self.machine.close()
         if self.engine is not None:
             self.engine.close()
             self._give_engine(None)
