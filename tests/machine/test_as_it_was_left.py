@@ -315,3 +315,15 @@ def test_a_report_that_was_on_its_way_when_it_was_reset_tells_of_no_zero():
     assert pair.link.zero is None
     pair.go(1.5)
     assert pair.link.zero == (0.0, 0.0, 0.0)
+
+
+@pytest.mark.parametrize(
+    ("state", "words"), [("Door:1", "door is open"), ("Run", "not begun here"), ("Hold:0", "not begun here")]
+)
+def test_what_it_is_doing_is_said_where_it_takes_nothing(state, words):
+    pair = homed(Build(needs_home=False))
+    pair.link.take(f"<{state}|MPos:0.000,0.000,0.000|FS:0,0>\r\n".encode())
+    pair.link.jog(Jog(9, (1.0, 0.0, 0.0), 600.0))
+    (answer,) = [one for one in pair.link.told if getattr(one, "number", 0) == 9]
+    assert not answer.is_done
+    assert words in answer.words

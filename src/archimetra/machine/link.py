@@ -110,6 +110,8 @@ class Link:
         doing = self.report.doing if self.report is not None else Doing.UNKNOWN
         if self._is_homing:
             return "It is finding its home."
+        if doing is Doing.DOOR:
+            return "Its door is open. Close it first."
         if doing in (Doing.RUN, Doing.HOLD):
             return "It is moving something that was not begun here. Stop it first."
         return ""
