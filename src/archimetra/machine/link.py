@@ -299,7 +299,7 @@ class Link:
         self._send_standing()
         for one in [one for one in self._standing if now > one.until]:
             self._standing.remove(one)
-            self._answered(one, False, "It did not come to a stand, so no zero was set.")
+            self._answered(one, False, "It kept moving, so no zero was set.")
         for one in [one for one in self._asked if now > one.until]:
             self._asked.remove(one)
             self._needs_reset = True

@@ -348,7 +348,7 @@ class Leading(MachineLink):
                 QTimer.singleShot(60, look)
             else:
                 self._is_probing = False
-                self.said.emit("caution", "The machine does not come to a stand. Z zero is as it was.")
+                self.said.emit("caution", "The machine keeps moving. Z zero is as it was.")
                 self.changed.emit()
 
         QTimer.singleShot(60, look)

@@ -30,7 +30,7 @@ class MachinePage(Page):
         self.form.add(self.mishap.form)
         self.form.add(self.link.form)
         self.form.add(self.where.form)
-        self._parts = ChoiceRow("Part of the page", [(LEAD, "Lead and zero"), (RUN, "Files and run")])
+        self._parts = ChoiceRow("Part of the page", [(LEAD, "Move and zero"), (RUN, "Files and run")])
         self._stage = Stage.NONE
         self._parts.show_value(LEAD)
         self._parts.chosen.connect(self.show_part)
