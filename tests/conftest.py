@@ -12,7 +12,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 settings.register_profile(
-    "project", deadline=None, max_examples=30, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+    "project", deadline=None, max_examples=25, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
 )
 settings.load_profile("project")
 
