@@ -170,6 +170,17 @@ def run_button(window):
     return window.page("machine").what._go
 
 
+def begin_to_run(qtbot, window, served):
+    """From connecting to the first file under way."""
+    connect(qtbot, window, served)
+    home(qtbot, window)
+    zero_all(qtbot, window)
+    qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
+    tick_all(qtbot, window)
+    run_button(window).click()
+    qtbot.waitUntil(lambda: machine_of(window).stage is Stage.RUNNING, timeout=10_000)
+
+
 def log_of(faulty) -> np.ndarray:
     return np.array([row[1:4] for row in faulty.machine.motion.log]).reshape(-1, 3)
 
@@ -787,13 +798,7 @@ class TestPlaces:
 def test_a_window_that_is_closed_while_it_runs_asks_and_stops_the_machine(window, qtbot, served, faulty, monkeypatch):
     from PySide6.QtWidgets import QMessageBox
 
-    connect(qtbot, window, served)
-    home(qtbot, window)
-    zero_all(qtbot, window)
-    qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
-    tick_all(qtbot, window)
-    run_button(window).click()
-    qtbot.waitUntil(lambda: machine_of(window).stage is Stage.RUNNING, timeout=10_000)
+    begin_to_run(qtbot, window, served)
     answers = iter(["Stay", "Stop it and close"])
 
     def answer(box):
@@ -822,13 +827,7 @@ def test_a_window_that_is_closed_while_it_runs_asks_and_stops_the_machine(window
 def test_it_is_stopped_before_anything_else_is_asked(window, qtbot, served, faulty, monkeypatch):
     from PySide6.QtWidgets import QMessageBox
 
-    connect(qtbot, window, served)
-    home(qtbot, window)
-    zero_all(qtbot, window)
-    qtbot.waitUntil(lambda: bool(window.page("machine").what.files), timeout=20_000)
-    tick_all(qtbot, window)
-    run_button(window).click()
-    qtbot.waitUntil(lambda: machine_of(window).stage is Stage.RUNNING, timeout=10_000)
+    begin_to_run(qtbot, window, served)
     window.session.apply(edits.change_board(window.session.job, window.session.board_id, "Name", name="Other"))
     asked = []
 

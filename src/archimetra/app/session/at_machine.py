@@ -369,7 +369,6 @@ class AtMachine(Leading):
     def file_of(self, broken: Broken) -> tuple[GcodeFile | None, str, int]:
         """The file of the shown plan a broken run was of, and the program to go on with; None and '' where it is another by now, and the program is
         the one that was sent; how many lines it has."""
-
         file = next((one for one in self._planning.files if one.digest == broken.about.digest), None)
         if file is None or broken.about.board_id != self._document.board_id:
             return None, "", broken.about.lines
