@@ -290,6 +290,16 @@ class TestTheEndOfTheTravel:
         assert (went >= np.array(low) - 0.02).all()
         assert (went <= np.array(high) + 0.02).all()
 
+    def test_a_way_that_leans_is_told_to_be_shorter_where_one_axis_ends(self):
+        pair = Pair(StandIn(Build(needs_home=False)))
+        pair.own.motion.put((300.0, 300.0, -40.0))
+        pair.open()
+        pair.link.reach(Reach((0.0, 0.0, -90.0), (310.0, 610.0, 0.0)))
+        pair.link.jog(Jog(1, (50.0, 50.0, 0.0), 4000.0))
+        pair.go(4.0)
+        assert any("Only as far" in getattr(one, "words", "") for one in pair.told)
+        assert pair.own.motion.position[:2] == pytest.approx((310.0, 350.0))
+
     def test_the_way_that_is_left_is_moved(self):
         pair = Pair(StandIn(Build(needs_home=False)))
         pair.own.motion.put((300.0, 300.0, -40.0))

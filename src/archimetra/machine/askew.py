@@ -18,9 +18,8 @@ MOST_STRETCH_MM = 2.0
 _COMMENT = re.compile(r"\([^()]*\)|;.*$")
 _CODE = re.compile(r"G0*(\d+(?:\.\d+)?)", re.IGNORECASE)
 _PLACE = re.compile(r"([XYIJ])\s*([-+]?(?:\d+\.?\d*|\.\d+))", re.IGNORECASE)
-_IN_PLANE = re.compile(
-    r"[XY]\s*[-+.\d]", re.IGNORECASE
-)  # a way up or down by machine coordinates is no other on a board that lies askew
+# a way up or down by machine coordinates is no other on a board that lies askew
+_IN_PLANE = re.compile(r"[XY]\s*[-+.\d]", re.IGNORECASE)
 _NOT_TURNED = {
     "91": "tells its ways in steps (G91)", "90.1": "tells centres of arcs from zero (G90.1)", "18": "works in another plane (G18)",
     "19": "works in another plane (G19)", "53": "goes by machine coordinates (G53)", "28": "goes home (G28)", "30": "goes home (G30)",

@@ -36,7 +36,7 @@ class ByHand:
             return "", True
         self._led_at = now
         self._goes_on(kept, report)
-        return _line(kept, feed), max(abs(v) for v in kept) + 1e-6 < max(abs(v) for v in by)
+        return _line(kept, feed), any(abs(a) + 1e-6 < abs(b) for a, b in zip(kept, by, strict=True))
 
     def hold(self, message: JogHeld, now: float) -> None:
         """Begin to move, or go on."""
